@@ -1,0 +1,189 @@
+using System.Text.Json;
+using System.Text.Json.Nodes;
+
+namespace Skevin.Core.Collection;
+
+/// <summary>One object to apply.</summary>
+/// <param name="ApiVersion">Group and version.</param>
+/// <param name="Kind">Kind.</param>
+/// <param name="Namespace">Null at cluster scope.</param>
+/// <param name="Name">Name.</param>
+/// <param name="Body">The whole object.</param>
+public sealed record Manifest(string ApiVersion, string Kind, string? Namespace, string Name, JsonObject Body);
+
+/// <summary>The objects that put a plan in force.</summary>
+public static class Manifests
+{
+    /// <summary>Namespace of everything Skevin puts into a cluster.</summary>
+    public const string Namespace = "skevin-agents";
+
+    /// <summary>Name of the agent on every node, its account, role and configuration object.</summary>
+    public const string Agent = "skevin-agent";
+
+    /// <summary>Name of the one collector of cluster state.</summary>
+    public const string StateCollector = "skevin-state";
+
+    /// <summary>Secret that holds the ingest token.</summary>
+    public const string TokenSecret = "skevin-ingest";
+
+    /// <summary>Annotation that carries the plan's revision.</summary>
+    public const string RevisionAnnotation = "skevin.io/plan-revision";
+
+    /// <summary>Annotation on a role's rules that says what each is for.</summary>
+    public const string NeedsAnnotation = "skevin.io/needs";
+
+    /// <summary>Port on which an agent answers <c>/status</c>.</summary>
+    public const int StatusPort = 5189;
+
+    /// <summary>Image of the agent.</summary>
+    public const string Image = "skevin/agent:0.1.0";
+
+    private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web) { WriteIndented = true };
+
+    /// <summary>All objects, in the order they are applied.</summary>
+    /// <param name="configuration">What the agents are told.</param>
+    /// <param name="token">The ingest token, or null for a preview: then the secret is left out, since a bare secret never
+    /// stands in a manifest that is shown.</param>
+    public static IReadOnlyList<Manifest> For(AgentConfiguration configuration, string? token)
+    {
+        var revision = configuration.Revision.ToString(System.Globalization.CultureInfo.InvariantCulture);
+        var rights = Permissions.For(configuration.Plan);
+        var list = new List<Manifest>
+        {
+            Object("v1", "Namespace", null, Namespace, new()),
+            Object("v1", "ServiceAccount", Namespace, Agent, new()),
+            WithNeeds(Object("rbac.authorization.k8s.io/v1", "ClusterRole", null, Agent, new()
+            {
+                ["rules"] = new JsonArray([.. rights.Select(right => new JsonObject
+                {
+                    ["apiGroups"] = Texts(right.ApiGroups),
+                    ["resources"] = Texts(right.Resources),
+                    ["verbs"] = Texts(right.Verbs),
+                })]),
+            }), rights),
+            Object("rbac.authorization.k8s.io/v1", "ClusterRoleBinding", null, Agent, new()
+            {
+                ["roleRef"] = new JsonObject
+                {
+                    ["apiGroup"] = "rbac.authorization.k8s.io", ["kind"] = "ClusterRole", ["name"] = Agent,
+                },
+                ["subjects"] = new JsonArray(new JsonObject
+                {
+                    ["kind"] = "ServiceAccount", ["name"] = Agent, ["namespace"] = Namespace,
+                }),
+            }),
+            Object("v1", "ConfigMap", Namespace, Agent, new()
+            {
+                ["data"] = new JsonObject { ["agent.json"] = JsonSerializer.Serialize(configuration, Json) },
+            }),
+        };
+        if (token is not null)
+            list.Add(Object("v1", "Secret", Namespace, TokenSecret, new()
+            {
+                ["type"] = "Opaque",
+                ["data"] = new JsonObject { ["token"] = Convert.ToBase64String(System.Text.Encoding.UTF8.GetBytes(token)) },
+            }));
+        list.Add(Object("apps/v1", "DaemonSet", Namespace, Agent, new()
+        {
+            ["spec"] = new JsonObject
+            {
+                ["selector"] = Selector(Agent),
+                ["updateStrategy"] = new JsonObject
+                {
+                    ["type"] = "RollingUpdate",
+                    ["rollingUpdate"] = new JsonObject { ["maxUnavailable"] = 1 },
+                },
+                ["template"] = Template(Agent, revision, "node"),
+            },
+        }));
+        if (configuration.Plan.Metrics is { ClusterState: true })
+            list.Add(Object("apps/v1", "Deployment", Namespace, StateCollector, new()
+            {
+                ["spec"] = new JsonObject
+                {
+                    ["replicas"] = 1,
+                    ["selector"] = Selector(StateCollector),
+                    ["template"] = Template(StateCollector, revision, "state"),
+                },
+            }));
+        return list;
+    }
+
+    private static Manifest Object(string apiVersion, string kind, string? ns, string name, JsonObject rest)
+    {
+        var metadata = new JsonObject { ["name"] = name };
+        if (ns is not null)
+            metadata["namespace"] = ns;
+        metadata["labels"] = new JsonObject { ["app.kubernetes.io/managed-by"] = "skevin" };
+        var body = new JsonObject { ["apiVersion"] = apiVersion, ["kind"] = kind, ["metadata"] = metadata };
+        foreach (var (key, value) in rest.ToArray())
+        {
+            rest.Remove(key);
+            body[key] = value;
+        }
+        return new Manifest(apiVersion, kind, ns, name, body);
+    }
+
+    private static Manifest WithNeeds(Manifest role, IReadOnlyList<NeededRight> rights)
+    {
+        role.Body["metadata"]!["annotations"] = new JsonObject
+        {
+            [NeedsAnnotation] = string.Join("\n", rights.Select(right => $"{string.Join(", ", right.Resources)}: {right.Need}")),
+        };
+        return role;
+    }
+
+    private static JsonObject Selector(string name) =>
+        new() { ["matchLabels"] = new JsonObject { ["app.kubernetes.io/name"] = name } };
+
+    private static JsonObject Template(string name, string revision, string role) => new()
+    {
+        ["metadata"] = new JsonObject
+        {
+            ["labels"] = new JsonObject { ["app.kubernetes.io/name"] = name },
+            ["annotations"] = new JsonObject { [RevisionAnnotation] = revision },
+        },
+        ["spec"] = new JsonObject
+        {
+            ["serviceAccountName"] = Agent,
+            ["securityContext"] = new JsonObject { ["runAsNonRoot"] = true, ["runAsUser"] = 65532 },
+            ["containers"] = new JsonArray(new JsonObject
+            {
+                ["name"] = "agent",
+                ["image"] = Image,
+                ["args"] = Texts(["--role", role]),
+                ["env"] = new JsonArray(
+                    Field("SKEVIN_NODE", "spec.nodeName"), Field("SKEVIN_POD", "metadata.name")),
+                ["ports"] = new JsonArray(new JsonObject { ["name"] = "status", ["containerPort"] = StatusPort }),
+                ["resources"] = new JsonObject
+                {
+                    ["requests"] = new JsonObject { ["cpu"] = "50m", ["memory"] = "64Mi" },
+                    ["limits"] = new JsonObject { ["cpu"] = "500m", ["memory"] = "256Mi" },
+                },
+                ["readinessProbe"] = new JsonObject
+                {
+                    ["httpGet"] = new JsonObject { ["path"] = "/status", ["port"] = "status" },
+                },
+                ["volumeMounts"] = new JsonArray(
+                    Mount("configuration", "/etc/skevin", true), Mount("token", "/etc/skevin-ingest", true),
+                    Mount("buffer", "/var/lib/skevin-agent", false)),
+            }),
+            ["volumes"] = new JsonArray(
+                new JsonObject { ["name"] = "configuration", ["configMap"] = new JsonObject { ["name"] = Agent } },
+                new JsonObject { ["name"] = "token", ["secret"] = new JsonObject { ["secretName"] = TokenSecret } },
+                // Kept across restarts of the container; the agent sends what is left before its pod goes.
+                new JsonObject { ["name"] = "buffer", ["emptyDir"] = new JsonObject { ["sizeLimit"] = "2Gi" } }),
+        },
+    };
+
+    private static JsonObject Field(string name, string path) => new()
+    {
+        ["name"] = name,
+        ["valueFrom"] = new JsonObject { ["fieldRef"] = new JsonObject { ["fieldPath"] = path } },
+    };
+
+    private static JsonObject Mount(string name, string path, bool readOnly) =>
+        new() { ["name"] = name, ["mountPath"] = path, ["readOnly"] = readOnly };
+
+    private static JsonArray Texts(IEnumerable<string> texts) => new([.. texts.Select(text => (JsonNode)JsonValue.Create(text)!)]);
+}

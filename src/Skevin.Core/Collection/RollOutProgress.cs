@@ -1,0 +1,60 @@
+using Skevin.Core.Clusters;
+
+namespace Skevin.Core.Collection;
+
+/// <summary>How far an agent has come.</summary>
+public enum RollOutStage
+{
+    /// <summary>No pod of the new revision yet.</summary>
+    Waiting,
+
+    /// <summary>The pod is being placed or its container created.</summary>
+    Starting,
+
+    /// <summary>It runs and is ready.</summary>
+    Ready,
+
+    /// <summary>It cannot start; the reason is given.</summary>
+    Stuck,
+}
+
+/// <summary>One agent of a roll-out.</summary>
+/// <param name="Place">Node, or the state collector's name.</param>
+/// <param name="Pod">Its pod, empty while there is none.</param>
+/// <param name="Why">Why it is not ready, or null.</param>
+public sealed record AgentProgress(string Place, string Pod, RollOutStage Stage, string? Why);
+
+/// <summary>Reads the progress of a roll-out off the inventory.</summary>
+public static class RollOutProgress
+{
+    /// <summary>One entry a node, and one for the state collector where the plan has one.</summary>
+    public static IReadOnlyList<AgentProgress> Of(Inventory inventory, CollectionPlan plan, int revision)
+    {
+        var wanted = revision.ToString(System.Globalization.CultureInfo.InvariantCulture);
+        var agents = inventory.Pods
+            .Where(pod => pod.Namespace == Manifests.Namespace && pod.Revision == wanted)
+            .ToArray();
+        var list = inventory.Nodes
+            .Select(node => One(node.Name, agents.FirstOrDefault(pod => pod.Workload == Manifests.Agent && pod.Node == node.Name), node))
+            .ToList();
+        if (plan.Metrics is { ClusterState: true })
+        {
+            var state = agents.FirstOrDefault(pod => pod.Workload == Manifests.StateCollector);
+            list.Add(One("cluster state", state, inventory.Nodes.FirstOrDefault(node => node.Name == state?.Node)));
+        }
+        return list;
+    }
+
+    private static AgentProgress One(string place, PodState? pod, NodeState? node)
+    {
+        if (pod is null)
+            return new(place, "", RollOutStage.Waiting, node is { Ready: false } ? $"The node is not ready: {node.NotReadyBecause}" : null);
+        var health = HealthOf.Pod(pod, node);
+        return health.Level switch
+        {
+            HealthLevel.Clear => new(place, pod.Name, RollOutStage.Ready, null),
+            HealthLevel.Warning => new(place, pod.Name, RollOutStage.Starting, string.Join(" ", health.Because)),
+            _ => new(place, pod.Name, RollOutStage.Stuck, string.Join(" ", health.Because)),
+        };
+    }
+}

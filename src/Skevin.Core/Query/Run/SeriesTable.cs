@@ -1,0 +1,189 @@
+using Skevin.Core.Query.Check;
+using Skevin.Core.Query.Language;
+using Skevin.Core.Series;
+
+namespace Skevin.Core.Query.Run;
+
+/// <summary>A series on its way through the steps: raw samples first, values by slot after the first step that computes.</summary>
+internal sealed record TableRow(Labels Labels, Sample[] Samples, double[]? Values);
+
+/// <summary>What flows from step to step.</summary>
+internal sealed record SeriesTable(SeriesKind Kind, string Unit, Slots Slots, string Metric, IReadOnlyList<TableRow> Rows)
+{
+    private bool Raw => Rows.Count == 0 || Rows[0].Values is null;
+
+    /// <summary>Takes one step.</summary>
+    public SeriesTable Take(int number, Step step, List<Note> notes) => step switch
+    {
+        WhereStep where => Where(number, where, notes),
+        RiseStep rise => Rise(number, rise, notes),
+        AggregateStep aggregate => Aggregated(aggregate),
+        RankStep rank => Ranked(rank),
+        _ => throw new InvalidOperationException("A step that cannot be taken: " + step.GetType().Name),
+    };
+
+    /// <summary>The values of every series by slot.</summary>
+    public IReadOnlyList<AnswerSeries> Finish(int lastStep, List<Note> notes)
+    {
+        if (Kind == SeriesKind.Counter && Rows.Count > 0)
+            notes.Add(new Note(lastStep, "never falls", $"{Metric} is a counter: it only ever rises. Its rate is usually what is meant.", "rate"));
+        return [.. Rows.Select(row => new AnswerSeries(row.Labels, ValuesOf(row, Aggregate.Mean)))];
+    }
+
+    private SeriesTable Where(int number, WhereStep where, List<Note> notes)
+    {
+        var test = Matching.Compile(where.Predicate);
+        var kept = Rows.Where(row => test(row.Labels)).ToArray();
+        if (kept.Length == 0 && Rows.Count > 0)
+            notes.AddRange(NothingLeft.Explain(number, where.Predicate, [.. Rows.Select(row => row.Labels)]));
+        return this with { Rows = kept };
+    }
+
+    private SeriesTable Rise(int number, RiseStep step, List<Note> notes)
+    {
+        if (Rows.Count > 0 && (Kind != SeriesKind.Counter || !Raw))
+        {
+            var word = step.PerSecond ? "rate" : "rise";
+            throw new EnquiryException(new(step.At.Line, step.At.Column, word,
+                $"'{word}' takes a counter, but this is a gauge{(Raw ? "" : " already")}.", Raw ? "mean" : $"Leave out '{word}'."));
+        }
+        var seconds = Slots.Width / 1000.0;
+        var rows = new List<TableRow>(Rows.Count);
+        foreach (var row in Rows)
+        {
+            var values = new double[Slots.Count];
+            var gaps = CounterRise.IntoSlots(row.Samples, Slots.Start, Slots.Width, values, CollectionInterval.Of(row.Samples));
+            foreach (var gap in gaps)
+                notes.Add(new Note(number, "gap",
+                    $"Nothing was received for {Units.Write(TimeSpan.FromSeconds(Math.Round((gap.To - gap.From) / 1000.0)))}.",
+                    null, new GapDetail(row.Labels, gap.From, gap.To, gap.Rise)));
+            if (step.PerSecond)
+                for (var i = 0; i < values.Length; i++)
+                    values[i] /= seconds;
+            rows.Add(new TableRow(row.Labels, [], values));
+        }
+        var unit = !step.PerSecond ? Unit
+            : Metric.EndsWith(".cpu.time", StringComparison.Ordinal) && Unit == "s" ? "{core}"
+            : (Unit is "" or "1" ? "1" : Unit) + "/s";
+        return this with { Kind = SeriesKind.Gauge, Unit = unit, Rows = rows };
+    }
+
+    private SeriesTable Aggregated(AggregateStep step)
+    {
+        if (Kind == SeriesKind.Counter && Raw && Rows.Count > 0)
+        {
+            var word = step.Function.ToString().ToLowerInvariant();
+            throw new EnquiryException(new(step.At.Line, step.At.Column, word,
+                $"'{word}' takes gauges, but {Metric} is a counter.", $"rate -> {word}"));
+        }
+        var groups = new Dictionary<Labels, List<double[]>>();
+        foreach (var row in Rows)
+        {
+            var key = Group(row.Labels, step.Grouping);
+            if (!groups.TryGetValue(key, out var members))
+                groups[key] = members = [];
+            members.Add(ValuesOf(row, step.Function));
+        }
+        var rows = groups.Select(group => new TableRow(group.Key, [], Across(group.Value, step.Function)))
+            .OrderBy(row => row.Labels.ToString(), StringComparer.Ordinal).ToArray();
+        return this with { Kind = SeriesKind.Gauge, Unit = step.Function == Aggregate.Count ? "1" : Unit, Rows = rows };
+    }
+
+    private SeriesTable Ranked(RankStep step)
+    {
+        var scored = Rows
+            .Select(row => row with { Values = ValuesOf(row, Aggregate.Mean), Samples = [] })
+            .Select(row => (row, score: Fold(row.Values!, step.By)))
+            .Where(pair => !double.IsNaN(pair.score));
+        var ordered = step.Highest ? scored.OrderByDescending(pair => pair.score) : scored.OrderBy(pair => pair.score);
+        return this with { Rows = [.. ordered.Take(step.Count).Select(pair => pair.row)] };
+    }
+
+    private static Labels Group(Labels labels, Grouping? grouping)
+    {
+        if (grouping is null)
+            return Labels.None;
+        if (!grouping.Except)
+            return Labels.From(grouping.Fields
+                .Select(field => new KeyValuePair<string, string>(field, FieldNames.Value(labels, field) ?? "")));
+        var dropped = grouping.Fields
+            .SelectMany(field => field == "workload" ? FieldNames.Workload : [FieldNames.Short.GetValueOrDefault(field, field)])
+            .Concat(grouping.Fields).ToHashSet();
+        return Labels.From(labels.Where(pair => !dropped.Contains(pair.Key)));
+    }
+
+    // A gauge's value in a slot is the mean of its samples; under min and max their least and greatest; a counter's its last.
+    private double[] ValuesOf(TableRow row, Aggregate function)
+    {
+        if (row.Values is { } done)
+            return done;
+        var values = new double[Slots.Count];
+        var counts = new int[Slots.Count];
+        Array.Fill(values, double.NaN);
+        foreach (var sample in row.Samples)
+        {
+            if (sample.Time <= Slots.Start || sample.Time > Slots.End || double.IsNaN(sample.Value))
+                continue;
+            var slot = (int)((sample.Time - Slots.Start - 1) / Slots.Width);
+            values[slot] = counts[slot]++ == 0 || Kind == SeriesKind.Counter ? sample.Value : function switch
+            {
+                Aggregate.Min => Math.Min(values[slot], sample.Value),
+                Aggregate.Max => Math.Max(values[slot], sample.Value),
+                _ => values[slot] + sample.Value,
+            };
+        }
+        if (Kind == SeriesKind.Gauge && function is not (Aggregate.Min or Aggregate.Max))
+            for (var i = 0; i < values.Length; i++)
+                values[i] /= counts[i];
+        if (Kind == SeriesKind.Gauge)
+            Hold(row.Samples, values);
+        return values;
+    }
+
+    // Slots narrower than the collection interval hold the value before them, until 2.5 intervals have passed.
+    private void Hold(Sample[] samples, double[] values)
+    {
+        var interval = CollectionInterval.Of(samples);
+        if (Slots.Width >= interval || samples.Length < 3)
+            return;
+        var at = 0;
+        for (var i = 0; i < values.Length; i++)
+        {
+            var end = Slots.FirstEnd + i * Slots.Width;
+            while (at < samples.Length && samples[at].Time <= end)
+                at++;
+            if (double.IsNaN(values[i]) && at > 0 && end - samples[at - 1].Time <= CounterRise.GapIntervals * interval)
+                values[i] = samples[at - 1].Value;
+        }
+    }
+
+    private double[] Across(List<double[]> members, Aggregate function)
+    {
+        var values = new double[Slots.Count];
+        for (var i = 0; i < values.Length; i++)
+            values[i] = Fold(members.Select(member => member[i]), function);
+        return values;
+    }
+
+    private static double Fold(IEnumerable<double> values, Aggregate function)
+    {
+        var (count, sum, least, greatest) = (0, 0.0, double.PositiveInfinity, double.NegativeInfinity);
+        foreach (var value in values)
+        {
+            if (double.IsNaN(value))
+                continue;
+            count++;
+            sum += value;
+            least = Math.Min(least, value);
+            greatest = Math.Max(greatest, value);
+        }
+        return count == 0 ? double.NaN : function switch
+        {
+            Aggregate.Count => count,
+            Aggregate.Sum => sum,
+            Aggregate.Mean => sum / count,
+            Aggregate.Min => least,
+            _ => greatest,
+        };
+    }
+}

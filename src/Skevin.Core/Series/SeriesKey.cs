@@ -1,0 +1,34 @@
+using System.Security.Cryptography;
+using System.Text;
+
+namespace Skevin.Core.Series;
+
+/// <summary>What the values of a series are.</summary>
+public enum SeriesKind
+{
+    /// <summary>Only rises, except at a reset (a monotonic cumulative sum).</summary>
+    Counter,
+
+    /// <summary>A value that stands for itself at its time.</summary>
+    Gauge,
+}
+
+/// <summary>The identity of a series inside one cluster: metric, kind, UCUM unit and attributes.</summary>
+public sealed record SeriesKey(string Metric, SeriesKind Kind, string Unit, Labels Labels)
+{
+    /// <summary>SHA-256 over the identity and the cluster's number: 32 bytes, unique in the series table.</summary>
+    public byte[] Hash(int cluster)
+    {
+        var head = Encoding.UTF8.GetBytes($"{cluster}\0{Metric}\0{(int)Kind}\0{Unit}\0");
+        return SHA256.HashData([.. head, .. Labels.Canonical()]);
+    }
+}
+
+/// <summary>One value of a series.</summary>
+/// <param name="Time">Epoch milliseconds.</param>
+/// <param name="Value">In the series' unit.</param>
+/// <param name="Start">For counters: when counting began, epoch milliseconds; 0 where the sender did not say.</param>
+public readonly record struct Sample(long Time, double Value, long Start = 0);
+
+/// <summary>A series as the store knows it.</summary>
+public sealed record StoredSeries(long Id, int Cluster, SeriesKey Key);
