@@ -119,13 +119,13 @@ public sealed class Parser
             if (Is("by") || Is("except"))
             {
                 var except = Take().Text == "except";
-                var fields = new List<string> { Field() };
+                var names = new List<string> { Field() };
                 while (IsSymbol(","))
                 {
                     _at++;
-                    fields.Add(Field());
+                    names.Add(Field());
                 }
-                grouping = new Grouping(except, fields);
+                grouping = new Grouping(except, names);
             }
             return new AggregateStep(function, grouping, Every(), token.At);
         }

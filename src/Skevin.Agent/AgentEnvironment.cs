@@ -1,0 +1,30 @@
+namespace Skevin.Agent;
+
+/// <summary>What an agent collects.</summary>
+public enum AgentRole
+{
+    /// <summary>Usage and endpoints of one node.</summary>
+    Node,
+
+    /// <summary>State of the whole cluster.</summary>
+    State,
+}
+
+/// <summary>Opens a connection to a pod's address. The stand-in maps it to a port of its own.</summary>
+public delegate ValueTask<Stream> Dial(string host, int port, CancellationToken stop);
+
+/// <summary>Everything the agent takes from its surroundings. These are its only seams.</summary>
+/// <param name="Role">What it collects.</param>
+/// <param name="NodeName">Node it runs on.</param>
+/// <param name="PodName">Its own pod.</param>
+/// <param name="ConfigurationFile">The plan, from the configuration object.</param>
+/// <param name="TokenFile">The ingest token, from the secret; read again before every push.</param>
+/// <param name="AccountTokenFile">Token of the service account.</param>
+/// <param name="CertificateFile">Authority of the cluster API, null for plain HTTP.</param>
+/// <param name="ClusterApi">Address of the cluster API.</param>
+/// <param name="BufferFolder">Where batches are kept until they are accepted.</param>
+/// <param name="Dial">How to reach pods; null for the network as it is.</param>
+/// <param name="Clock">The clock.</param>
+public sealed record AgentEnvironment(
+    AgentRole Role, string NodeName, string PodName, string ConfigurationFile, string TokenFile, string AccountTokenFile,
+    string? CertificateFile, Uri ClusterApi, string BufferFolder, Dial? Dial, TimeProvider Clock);

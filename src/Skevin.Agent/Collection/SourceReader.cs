@@ -1,0 +1,169 @@
+using System.Net.Sockets;
+using System.Text.Json;
+using k8s;
+using k8s.Autorest;
+using Skevin.ClusterApi;
+using Skevin.Core.Arrivals;
+using Skevin.Core.Clusters;
+using Skevin.Core.Collection;
+using Skevin.Core.Formats.OpenMetrics;
+
+namespace Skevin.Agent.Collection;
+
+/// <summary>What reading a source gave.</summary>
+/// <param name="Source">Its name.</param>
+/// <param name="Metrics">What was read; null where nothing could be.</param>
+/// <param name="Error">What went wrong; begins with the HTTP status where there was an answer.</param>
+public sealed record SourceResult(string Source, MetricsBuilder? Metrics, string? Error);
+
+/// <summary>Reads the sources of a plan once.</summary>
+public sealed class SourceReader(AgentEnvironment environment, HttpClient http)
+{
+    private const int LongestExposition = 16 * 1024 * 1024;
+    private const string Accepted = "application/openmetrics-text;version=1.0.0,text/plain;version=0.0.4;q=0.5";
+
+    private Kubernetes? _client;
+    private string _clientToken = "";
+    private IReadOnlyList<PodState> _pods = [];
+    private DateTimeOffset _podsAt;
+    private string? _podsError;
+
+    /// <summary>One pass over everything the plan asks of this agent.</summary>
+    /// <param name="plan">The plan in force.</param>
+    /// <param name="now">Stamp of the pass.</param>
+    /// <param name="stop">Cancels.</param>
+    public async Task<IReadOnlyList<SourceResult>> Read(CollectionPlan plan, DateTimeOffset now, CancellationToken stop)
+    {
+        if (plan.Metrics is not { } metrics)
+            return [];
+        if (environment.Role == AgentRole.State)
+            return metrics.ClusterState ? [await State(now, stop)] : [];
+        await RefreshPods(now, metrics.EverySeconds, stop);
+        var reads = new List<Task<SourceResult>>();
+        if (metrics.ResourceUsage)
+            reads.Add(Usage(now, stop));
+        foreach (var pod in _pods.Where(pod => ExpectedSources.IsCollected(metrics, pod)))
+            foreach (var container in pod.Containers)
+                foreach (var port in container.Ports.Where(port => port.Name == metrics.EndpointPort))
+                    reads.Add(Endpoint(pod, container.Name, port.Number, metrics.EndpointPath, now, stop));
+        return await Task.WhenAll(reads);
+    }
+
+    // The token of a service account is renewed while a pod runs, so the client follows the file.
+    private Kubernetes Client
+    {
+        get
+        {
+            var token = File.ReadAllText(environment.AccountTokenFile).Trim();
+            if (_client is null || token != _clientToken)
+            {
+                _client?.Dispose();
+                _client = ClusterConnection.FromServiceAccount(environment.ClusterApi, token, environment.CertificateFile);
+                _clientToken = token;
+            }
+            return _client;
+        }
+    }
+
+    private async Task RefreshPods(DateTimeOffset now, int everySeconds, CancellationToken stop)
+    {
+        if (now - _podsAt < TimeSpan.FromSeconds(Math.Max(everySeconds, 10)) && _podsError is null)
+            return;
+        try
+        {
+            var list = await Client.CoreV1.ListPodForAllNamespacesAsync(fieldSelector: "spec.nodeName=" + environment.NodeName, cancellationToken: stop);
+            _pods = [.. list.Items.Select(InventoryMapping.Pod)];
+            (_podsAt, _podsError) = (now, null);
+        }
+        catch (Exception trouble) when (IsTrouble(trouble, stop))
+        {
+            _podsError = InventoryWatch.Words(trouble);
+        }
+    }
+
+    private async Task<SourceResult> Usage(DateTimeOffset now, CancellationToken stop)
+    {
+        var builder = new MetricsBuilder(ExpectedSources.NodeUsage(environment.NodeName), now);
+        try
+        {
+            using var patience = Patience(stop);
+            await using var body = await Client.CoreV1.ConnectGetNodeProxyWithPathAsync(environment.NodeName, "stats/summary", cancellationToken: patience.Token);
+            using var summary = await JsonDocument.ParseAsync(body, cancellationToken: patience.Token);
+            NodeUsage.Read(summary.RootElement, _pods.ToDictionary(pod => pod.Uid), builder);
+            return new(builder.Source, builder, _podsError);
+        }
+        catch (Exception trouble) when (IsTrouble(trouble, stop))
+        {
+            return new(builder.Source, null, InventoryWatch.Words(trouble));
+        }
+    }
+
+    private async Task<SourceResult> State(DateTimeOffset now, CancellationToken stop)
+    {
+        var builder = new MetricsBuilder(ExpectedSources.ClusterState, now);
+        try
+        {
+            using var patience = Patience(stop);
+            var token = patience.Token;
+            var inventory = Inventory.Empty with
+            {
+                Nodes = [.. (await Client.CoreV1.ListNodeAsync(cancellationToken: token)).Items.Select(InventoryMapping.Node)],
+                Pods = [.. (await Client.CoreV1.ListPodForAllNamespacesAsync(cancellationToken: token)).Items.Select(InventoryMapping.Pod)],
+                Workloads =
+                [
+                    .. (await Client.AppsV1.ListDeploymentForAllNamespacesAsync(cancellationToken: token)).Items.Select(InventoryMapping.Workload),
+                    .. (await Client.AppsV1.ListStatefulSetForAllNamespacesAsync(cancellationToken: token)).Items.Select(InventoryMapping.Workload),
+                    .. (await Client.AppsV1.ListDaemonSetForAllNamespacesAsync(cancellationToken: token)).Items.Select(InventoryMapping.Workload),
+                ],
+            };
+            ClusterState.Read(inventory, builder);
+            return new(builder.Source, builder, null);
+        }
+        catch (Exception trouble) when (IsTrouble(trouble, stop))
+        {
+            return new(builder.Source, null, InventoryWatch.Words(trouble));
+        }
+    }
+
+    private async Task<SourceResult> Endpoint(PodState pod, string container, int port, string path, DateTimeOffset now, CancellationToken stop)
+    {
+        var builder = new MetricsBuilder(ExpectedSources.Endpoint(pod.Namespace, pod.Name, port), now);
+        var address = pod.Addresses[0];
+        var host = address.Contains(':') ? $"[{address}]" : address;
+        try
+        {
+            using var patience = Patience(stop);
+            using var request = new HttpRequestMessage(HttpMethod.Get, $"http://{host}:{port}{path}");
+            request.Headers.TryAddWithoutValidation("Accept", Accepted);
+            using var answer = await http.SendAsync(request, HttpCompletionOption.ResponseHeadersRead, patience.Token);
+            if (!answer.IsSuccessStatusCode)
+                return new(builder.Source, null, $"{(int)answer.StatusCode} answer of {host}:{port}{path}");
+            await answer.Content.LoadIntoBufferAsync(LongestExposition, patience.Token);
+            var text = await answer.Content.ReadAsStringAsync(patience.Token);
+            var strict = answer.Content.Headers.ContentType?.MediaType == "application/openmetrics-text";
+            var reading = OpenMetricsText.Read(text, strict);
+            Exposition.Read(reading, [.. PodAttributes.Of(pod, container), new("service.name", pod.Workload)], builder);
+            return new(builder.Source, builder, reading.Error is null ? null : "malformed: " + reading.Error);
+        }
+        catch (Exception trouble) when (IsTrouble(trouble, stop))
+        {
+            return new(builder.Source, null, trouble switch
+            {
+                HttpRequestException { InnerException: SocketException { SocketErrorCode: SocketError.ConnectionRefused } } => $"connection refused by {host}:{port}",
+                OperationCanceledException => $"no answer of {host}:{port}{path} within 10 s",
+                _ => trouble.Message,
+            });
+        }
+    }
+
+    private static CancellationTokenSource Patience(CancellationToken stop)
+    {
+        var source = CancellationTokenSource.CreateLinkedTokenSource(stop);
+        source.CancelAfter(TimeSpan.FromSeconds(10));
+        return source;
+    }
+
+    private static bool IsTrouble(Exception trouble, CancellationToken stop) =>
+        trouble is HttpOperationException or HttpRequestException or IOException or JsonException or FormatException
+        || (trouble is OperationCanceledException && !stop.IsCancellationRequested);
+}

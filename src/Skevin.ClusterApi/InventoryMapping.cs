@@ -1,0 +1,125 @@
+using k8s.Models;
+using Skevin.Core.Clusters;
+using Skevin.Core.Collection;
+using ContainerPort = Skevin.Core.Clusters.ContainerPort;
+
+namespace Skevin.ClusterApi;
+
+/// <summary>Objects of the cluster API → the inventory's plain records.</summary>
+public static class InventoryMapping
+{
+    private const string RoleLabel = "node-role.kubernetes.io/";
+
+    /// <summary>A node.</summary>
+    public static NodeState Node(V1Node node)
+    {
+        var ready = node.Status?.Conditions?.FirstOrDefault(condition => condition.Type == "Ready");
+        var isReady = ready?.Status == "True";
+        return new NodeState(
+            node.Metadata.Name,
+            isReady,
+            isReady ? null : ready is null ? "it has not reported yet" : $"{ready.Reason}: {ready.Message}",
+            [.. (node.Status?.Addresses ?? []).Where(address => address.Type == "InternalIP").Select(address => address.Address)],
+            [.. (node.Metadata.Labels ?? new Dictionary<string, string>()).Keys
+                .Where(label => label.StartsWith(RoleLabel, StringComparison.Ordinal)).Select(label => label[RoleLabel.Length..])],
+            Amounts(node.Status?.Capacity),
+            Amounts(node.Status?.Allocatable),
+            node.Status?.NodeInfo?.KubeletVersion ?? "",
+            Created(node.Metadata));
+    }
+
+    /// <summary>A namespace.</summary>
+    public static NamespaceState Namespace(V1Namespace ns) => new(ns.Metadata.Name, Created(ns.Metadata));
+
+    /// <summary>A deployment.</summary>
+    public static WorkloadState Workload(V1Deployment item) => new(
+        item.Metadata.NamespaceProperty, "Deployment", item.Metadata.Name, item.Spec?.Replicas ?? 1, item.Status?.ReadyReplicas ?? 0,
+        item.Status?.AvailableReplicas ?? 0, item.Status?.UpdatedReplicas ?? 0, Created(item.Metadata), Revision(item.Spec?.Template?.Metadata));
+
+    /// <summary>A stateful set.</summary>
+    public static WorkloadState Workload(V1StatefulSet item) => new(
+        item.Metadata.NamespaceProperty, "StatefulSet", item.Metadata.Name, item.Spec?.Replicas ?? 1, item.Status?.ReadyReplicas ?? 0,
+        item.Status?.AvailableReplicas ?? 0, item.Status?.UpdatedReplicas ?? 0, Created(item.Metadata), Revision(item.Spec?.Template?.Metadata));
+
+    /// <summary>A daemon set.</summary>
+    public static WorkloadState Workload(V1DaemonSet item) => new(
+        item.Metadata.NamespaceProperty, "DaemonSet", item.Metadata.Name, item.Status?.DesiredNumberScheduled ?? 0, item.Status?.NumberReady ?? 0,
+        item.Status?.NumberAvailable ?? 0, item.Status?.UpdatedNumberScheduled ?? 0, Created(item.Metadata), Revision(item.Spec?.Template?.Metadata));
+
+    /// <summary>A pod.</summary>
+    public static PodState Pod(V1Pod pod)
+    {
+        var (kind, workload) = Owner(pod.Metadata);
+        var statuses = (pod.Status?.ContainerStatuses ?? []).ToDictionary(status => status.Name);
+        var addresses = (pod.Status?.PodIPs ?? []).Select(address => address.Ip).Where(ip => !string.IsNullOrEmpty(ip)).ToArray();
+        if (addresses.Length == 0 && !string.IsNullOrEmpty(pod.Status?.PodIP))
+            addresses = [pod.Status.PodIP];
+        return new PodState(
+            pod.Metadata.NamespaceProperty ?? "default",
+            pod.Metadata.Name,
+            pod.Metadata.Uid ?? "",
+            pod.Spec?.NodeName ?? "",
+            pod.Status?.Phase ?? "Pending",
+            pod.Status?.Reason,
+            pod.Status?.Message,
+            addresses,
+            kind,
+            workload,
+            [.. (pod.Spec?.Containers ?? []).Select(container => Container(container, statuses.GetValueOrDefault(container.Name)))],
+            [.. (pod.Status?.Conditions ?? []).Select(condition => new PodCondition(
+                condition.Type, condition.Status == "True", condition.Reason, condition.Message, At(condition.LastTransitionTime)))],
+            Created(pod.Metadata),
+            Revision(pod.Metadata));
+    }
+
+    /// <summary>What controls a pod: a replica set stands for the deployment whose template hash it carries.</summary>
+    public static (string Kind, string Name) Owner(V1ObjectMeta metadata)
+    {
+        var owner = metadata.OwnerReferences?.FirstOrDefault(reference => reference.Controller == true) ?? metadata.OwnerReferences?.FirstOrDefault();
+        if (owner is null)
+            return ("", metadata.Name);
+        if (owner.Kind == "ReplicaSet"
+            && metadata.Labels is { } labels && labels.TryGetValue("pod-template-hash", out var hash)
+            && owner.Name.EndsWith("-" + hash, StringComparison.Ordinal))
+            return ("Deployment", owner.Name[..^(hash.Length + 1)]);
+        return (owner.Kind, owner.Name);
+    }
+
+    private static ContainerState Container(V1Container container, V1ContainerStatus? status)
+    {
+        var state = status?.State;
+        var (name, reason, message) = state switch
+        {
+            { Running: not null } => ("running", (string?)null, (string?)null),
+            { Terminated: { } ended } => ("terminated", ended.Reason, ended.Message),
+            { Waiting: { } waiting } => ("waiting", waiting.Reason, waiting.Message),
+            _ => ("waiting", null, null),
+        };
+        var last = status?.LastState?.Terminated ?? state?.Terminated;
+        return new ContainerState(
+            container.Name,
+            container.Image ?? "",
+            status?.Ready ?? false,
+            status?.RestartCount ?? 0,
+            name,
+            reason,
+            message,
+            Amounts(container.Resources?.Requests),
+            Amounts(container.Resources?.Limits),
+            [.. (container.Ports ?? []).Select(port => new ContainerPort(port.Name ?? "", port.ContainerPort))],
+            last is null ? null : new Termination(last.Reason ?? "Error", last.ExitCode, At(last.FinishedAt) ?? default));
+    }
+
+    private static Resources Amounts(IDictionary<string, ResourceQuantity>? amounts) => new(Amount(amounts, "cpu"), Amount(amounts, "memory"));
+
+    private static double Amount(IDictionary<string, ResourceQuantity>? amounts, string name) =>
+        amounts is not null && amounts.TryGetValue(name, out var quantity) ? Quantity.Parse(quantity.ToString()) ?? 0 : 0;
+
+    private static string? Revision(V1ObjectMeta? metadata) =>
+        metadata?.Annotations is { } annotations && annotations.TryGetValue(Manifests.RevisionAnnotation, out var revision) ? revision : null;
+
+    private static DateTimeOffset Created(V1ObjectMeta metadata) => At(metadata.CreationTimestamp) ?? default;
+
+    private static DateTimeOffset? At(DateTime? time) =>
+        time is { } known ? new DateTimeOffset(DateTime.SpecifyKind(known, DateTimeKind.Utc)) : null;
+}
