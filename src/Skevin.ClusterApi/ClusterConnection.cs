@@ -49,8 +49,10 @@ public static class ClusterConnection
     {
         var configuration = new KubernetesClientConfiguration { Host = host.ToString(), AccessToken = token };
         if (certificateFile is not null && File.Exists(certificateFile))
-            configuration.SslCaCerts =
-                [.. System.Security.Cryptography.X509Certificates.X509CertificateLoader.LoadPkcs12CollectionFromFile(certificateFile, null)];
+        {
+            configuration.SslCaCerts = [];
+            configuration.SslCaCerts.ImportFromPemFile(certificateFile);
+        }
         return new Kubernetes(configuration);
     }
 

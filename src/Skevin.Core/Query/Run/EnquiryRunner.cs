@@ -20,14 +20,16 @@ public static class EnquiryRunner
     /// <param name="reader">Bound to the reader's access scope.</param>
     /// <param name="limits">Caps.</param>
     /// <param name="stop">Cancels.</param>
+    /// <param name="width">Width of a slot where the enquiry names none; null for a fitting one.</param>
     /// <exception cref="EnquiryException">The text asks for something that does not fit, with position and suggestion.</exception>
     /// <exception cref="LimitException">More than the limits allow.</exception>
     public static async Task<Answer> Run(
-        Enquiry enquiry, Predicate? scope, Window window, ISeriesReader reader, Limits limits, CancellationToken stop)
+        Enquiry enquiry, Predicate? scope, Window window, ISeriesReader reader, Limits limits, CancellationToken stop,
+        TimeSpan? width = null)
     {
         var notes = new List<Note>();
         var account = new List<StepAccount>();
-        var named = Slots.WidthOf(enquiry);
+        var named = Slots.WidthOf(enquiry) ?? width;
         var source = enquiry.Source.Name;
         var found = reader.Find(source, window.From - LookBack, window.To);
         if (found.Count == 0)
@@ -57,8 +59,8 @@ public static class EnquiryRunner
         if (samples.Sum(run => (long)run.Length) > limits.Samples)
             throw new LimitException(account[^1].Text, $"More than {limits.Samples:N0} samples would be read. Narrow this step or the window.");
         var interval = Interval(samples);
-        var width = named is { } chosen ? (long)chosen.TotalMilliseconds : Slots.WidthFor(window, interval);
-        var slots = Slots.Over(window, width);
+        var slotWidth = named is { } chosen ? (long)chosen.TotalMilliseconds : Slots.WidthFor(window, interval);
+        var slots = Slots.Over(window, slotWidth);
         if (slots.Count > 20_000)
             throw new LimitException("every", $"{slots.Count:N0} points a series are more than 20,000. Choose a greater width or a shorter window.");
 
@@ -80,7 +82,7 @@ public static class EnquiryRunner
             notes.Add(new Note(steps.Count, "cut", $"Cut to {limits.Series} of {answer.Count} series.", "highest 10"));
             answer = [.. answer.Take(limits.Series)];
         }
-        return new Answer(table.Unit, TimeSpan.FromMilliseconds(width), slots.FirstEnd, answer, account, notes);
+        return new Answer(table.Unit, TimeSpan.FromMilliseconds(slotWidth), slots.FirstEnd, answer, account, notes);
     }
 
     private static double Interval(IReadOnlyList<Sample[]> samples)

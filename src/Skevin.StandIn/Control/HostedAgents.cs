@@ -1,0 +1,112 @@
+using System.Collections.Concurrent;
+using System.Text.Json.Nodes;
+using Skevin.Agent;
+using Skevin.Core.Collection;
+using Skevin.StandIn.Api;
+using Skevin.StandIn.Model;
+
+namespace Skevin.StandIn.Control;
+
+/// <summary>
+/// Runs the real agent in every agent pod of a cluster: under the pod's service account, with the files its volumes would
+/// hold. The seams are the dialling, the file root and the clock.
+/// </summary>
+public sealed class HostedAgents(SimCluster cluster, Authority authority, PodNetwork network, Uri clusterApi, string folder, SimClock clock)
+{
+    private sealed record Hosted(SimPod Pod, CollectingAgent Agent, WebApplication Page, int Port, CancellationTokenSource Stop)
+    {
+        public Task? Running { get; set; }
+    }
+
+    private readonly ConcurrentDictionary<string, Hosted> _agents = new();
+
+    /// <summary>Agents that are up.</summary>
+    public IReadOnlyList<CollectingAgent> Agents => [.. _agents.Values.Select(hosted => hosted.Agent)];
+
+    /// <summary>Whether every agent pod of the cluster is ready and its agent up.</summary>
+    public bool AllReady
+    {
+        get
+        {
+            var pods = cluster.Pods.Where(IsAgent).ToArray();
+            return pods.Length > cluster.Nodes.Count - 1 && pods.All(pod => pod.Step == PodStep.Ready && _agents.ContainsKey(pod.Uid));
+        }
+    }
+
+    /// <summary>Starts agents of pods that came, stops those of pods that went, and brings their files up to date.</summary>
+    /// <param name="byClock">Whether agents run by the clock; otherwise somebody calls their passes.</param>
+    /// <param name="stop">Cancels.</param>
+    public async Task Sync(bool byClock, CancellationToken stop)
+    {
+        var pods = cluster.Pods.Where(pod => IsAgent(pod) && pod.Running).ToDictionary(pod => pod.Uid);
+        foreach (var (uid, hosted) in _agents)
+            if (!pods.ContainsKey(uid) && _agents.TryRemove(uid, out _))
+                await End(hosted);
+        foreach (var pod in pods.Values)
+        {
+            WriteFiles(pod);
+            if (!_agents.TryGetValue(pod.Uid, out var hosted))
+                _agents[pod.Uid] = hosted = await Begin(pod, stop);
+            if (byClock && hosted.Running is null)
+                hosted.Running = Task.Run(() => hosted.Agent.Run(hosted.Stop.Token), CancellationToken.None);
+        }
+    }
+
+    /// <summary>Stops all agents; what they have not sent stays in their buffers.</summary>
+    public async Task EndAll()
+    {
+        foreach (var (uid, hosted) in _agents)
+            if (_agents.TryRemove(uid, out _))
+                await End(hosted);
+    }
+
+    /// <summary>The loopback port on which a pod's agent answers, or null.</summary>
+    public int? PortOf(string ns, string pod) =>
+        _agents.Values.FirstOrDefault(hosted => hosted.Pod.Namespace == ns && hosted.Pod.Name == pod)?.Port;
+
+    private static bool IsAgent(SimPod pod) => pod.Container["image"]?.GetValue<string>() == Manifests.Image;
+
+    private string Root(SimPod pod) => Path.Combine(folder, "pods", pod.Uid);
+
+    private async Task<Hosted> Begin(SimPod pod, CancellationToken stop)
+    {
+        var root = Root(pod);
+        var account = pod.Template["spec"]?["serviceAccountName"]?.GetValue<string>() ?? "default";
+        Write(Path.Combine(root, "account", "token"), authority.Issue(pod.Namespace, account));
+        var role = pod.Container["args"] is JsonArray args && args.Any(argument => argument?.GetValue<string>() == "state") ? AgentRole.State : AgentRole.Node;
+        var agent = new CollectingAgent(new AgentEnvironment(
+            role, pod.Node, pod.Name, Path.Combine(root, "configuration", "agent.json"), Path.Combine(root, "ingest", "token"),
+            Path.Combine(root, "account", "token"), null, clusterApi, Path.Combine(root, "buffer"), network.Dial, clock));
+        var page = AgentHost.Build(agent, "http://127.0.0.1:0");
+        await page.StartAsync(stop);
+        return new Hosted(pod, agent, page, new Uri(page.Urls.First()).Port, new CancellationTokenSource());
+    }
+
+    private static async Task End(Hosted hosted)
+    {
+        await hosted.Stop.CancelAsync();
+        if (hosted.Running is { } running)
+            await running;
+        await hosted.Page.DisposeAsync();
+        hosted.Agent.Dispose();
+        hosted.Stop.Dispose();
+    }
+
+    private void WriteFiles(SimPod pod)
+    {
+        if (cluster.Store.Get(new ObjectKey("", "configmaps", pod.Namespace, Manifests.Agent))?.Body["data"]?["agent.json"]?.GetValue<string>() is { } configuration)
+            Write(Path.Combine(Root(pod), "configuration", "agent.json"), configuration);
+        if (cluster.Store.Get(new ObjectKey("", "secrets", pod.Namespace, Manifests.TokenSecret))?.Body["data"]?["token"]?.GetValue<string>() is { } token)
+            Write(Path.Combine(Root(pod), "ingest", "token"), System.Text.Encoding.UTF8.GetString(Convert.FromBase64String(token)));
+    }
+
+    // Written beside and renamed, as a volume is brought up to date: a reader never sees half a file.
+    private static void Write(string path, string text)
+    {
+        if (File.Exists(path) && File.ReadAllText(path) == text)
+            return;
+        Directory.CreateDirectory(Path.GetDirectoryName(path)!);
+        File.WriteAllText(path + ".new", text);
+        File.Move(path + ".new", path, overwrite: true);
+    }
+}

@@ -1,0 +1,40 @@
+using System.Collections.Concurrent;
+
+namespace Skevin.StandIn.Model;
+
+/// <summary>Switches of the practice cluster.</summary>
+public sealed class Faults
+{
+    /// <summary>Ten times the requests.</summary>
+    public const string Burst = "burst";
+
+    /// <summary>The bank outside answers slowly.</summary>
+    public const string SlowBank = "slow-bank";
+
+    /// <summary>The ledger loses memory sixty times as fast.</summary>
+    public const string Leak = "memory-leak";
+
+    /// <summary>The agents' role loses the right to read node stats.</summary>
+    public const string RoleMissing = "role-missing";
+
+    /// <summary>The secret with the ingest token is overwritten.</summary>
+    public const string TokenAltered = "token-altered";
+
+    private readonly ConcurrentDictionary<string, bool> _on = new();
+
+    /// <summary>All faults, in words.</summary>
+    public static readonly (string Name, string Title)[] All =
+    [
+        (Burst, "Ten times as many requests as usual"),
+        (SlowBank, "The bank outside answers in 4 to 5 s"),
+        (Leak, "The ledger leaks memory until it is killed"),
+        (RoleMissing, "The agents' role loses the right to read node stats"),
+        (TokenAltered, "Somebody overwrites the secret with the ingest token"),
+    ];
+
+    /// <summary>Whether a fault of the load model is on.</summary>
+    public bool IsOn(string name) => _on.GetValueOrDefault(name);
+
+    /// <summary>Switches a fault of the load model.</summary>
+    public void Set(string name, bool on) => _on[name] = on;
+}

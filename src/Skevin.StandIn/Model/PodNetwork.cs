@@ -1,0 +1,78 @@
+using System.Globalization;
+using System.Net;
+using System.Net.Sockets;
+using System.Text;
+using System.Text.Json.Nodes;
+
+namespace Skevin.StandIn.Model;
+
+/// <summary>The pods' network: one loopback port on which every application endpoint answers, told apart by the address asked.</summary>
+public sealed class PodNetwork(IReadOnlyList<SimCluster> clusters)
+{
+    // Nothing listens on port 1, so a connection there is refused by the machine itself.
+    private const int ClosedPort = 1;
+
+    /// <summary>The loopback port it listens on.</summary>
+    public int Port { get; set; }
+
+    /// <summary>Opens a connection to a pod's address: a real one where the pod listens, a really refused one where it does not.</summary>
+    public async ValueTask<Stream> Dial(string host, int port, CancellationToken stop)
+    {
+        var pod = clusters.Select(cluster => cluster.ByAddress(host.Trim('[', ']'))).FirstOrDefault(found => found is not null);
+        var listens = pod is not null && Ports(pod).Contains(port);
+        var socket = new Socket(SocketType.Stream, ProtocolType.Tcp) { NoDelay = true };
+        try
+        {
+            await socket.ConnectAsync(IPAddress.Loopback, listens ? Port : ClosedPort, stop);
+            return new NetworkStream(socket, ownsSocket: true);
+        }
+        catch
+        {
+            socket.Dispose();
+            throw;
+        }
+    }
+
+    /// <summary>Answers a request to a pod's address.</summary>
+    public async Task Handle(HttpContext context)
+    {
+        var host = context.Request.Host.Host.Trim('[', ']');
+        var pod = clusters.Select(cluster => cluster.ByAddress(host)).FirstOrDefault(found => found is not null);
+        if (pod is null || context.Request.Path != "/metrics")
+        {
+            context.Response.StatusCode = 404;
+            return;
+        }
+        context.Response.ContentType = "application/openmetrics-text; version=1.0.0; charset=utf-8";
+        await context.Response.WriteAsync(Exposition(pod), context.RequestAborted);
+    }
+
+    private static IEnumerable<int> Ports(SimPod pod) =>
+        pod.Container["ports"] is JsonArray ports ? ports.Select(port => port!["containerPort"]!.GetValue<int>()) : [];
+
+    private static string Exposition(SimPod pod)
+    {
+        var text = new StringBuilder();
+        string N(double value) => value.ToString("R", CultureInfo.InvariantCulture);
+        var created = N(pod.ContainerStarted.ToUnixTimeMilliseconds() / 1000.0);
+        text.Append("# TYPE http_server_request_duration_seconds summary\n# UNIT http_server_request_duration_seconds seconds\n")
+            .Append("# HELP http_server_request_duration_seconds Duration of answered requests.\n")
+            .Append($"http_server_request_duration_seconds{{quantile=\"0.5\"}} {N(pod.Median)}\n")
+            .Append($"http_server_request_duration_seconds{{quantile=\"0.95\"}} {N(pod.Slowest)}\n")
+            .Append($"http_server_request_duration_seconds_sum {N(pod.SecondsServing)}\n")
+            .Append($"http_server_request_duration_seconds_count {Math.Floor(pod.RequestsOk) + Math.Floor(pod.RequestsFailed)}\n")
+            .Append($"http_server_request_duration_seconds_created {created}\n")
+            .Append("# TYPE http_server_requests counter\n# HELP http_server_requests Requests answered, by status.\n")
+            .Append($"http_server_requests_total{{http_response_status_code=\"200\"}} {Math.Floor(pod.RequestsOk)}\n")
+            .Append($"http_server_requests_created{{http_response_status_code=\"200\"}} {created}\n")
+            .Append($"http_server_requests_total{{http_response_status_code=\"503\"}} {Math.Floor(pod.RequestsFailed)}\n")
+            .Append($"http_server_requests_created{{http_response_status_code=\"503\"}} {created}\n")
+            .Append("# TYPE http_server_active_requests gauge\n")
+            .Append($"http_server_active_requests {N(Math.Round(pod.InFlight, 2))}\n");
+        if (pod.OwnerName == "bid-gateway")
+            text.Append("# TYPE auction_bids_accepted counter\n# HELP auction_bids_accepted Bids the falling clock took.\n")
+                .Append($"auction_bids_accepted_total {Math.Floor(pod.RequestsOk * 0.31)}\n")
+                .Append($"auction_bids_accepted_created {created}\n");
+        return text.Append("# EOF\n").ToString();
+    }
+}

@@ -1,0 +1,399 @@
+using System.Globalization;
+using System.Security.Cryptography;
+using System.Text;
+using System.Text.Json.Nodes;
+using Skevin.StandIn.Api;
+
+namespace Skevin.StandIn.Model;
+
+/// <summary>
+/// A simulated cluster: nodes, controllers that make pods of what was applied, and pods that pass through pending and
+/// creating. <see cref="Advance"/> moves it to a moment; nothing else has a clock.
+/// </summary>
+public sealed class SimCluster
+{
+    private readonly Lock _lock = new();
+    private readonly Dictionary<string, SimPod> _pods = [];
+    private readonly LoadModel _load;
+    private readonly Random _random;
+    private readonly int _number;
+    private int _lastAddress = 10;
+    private DateTimeOffset _now;
+
+    /// <summary>Makes the cluster with its nodes and workloads, long settled.</summary>
+    public SimCluster(string name, int number, int nodes, Faults faults, int seed, DateTimeOffset now)
+    {
+        Name = name;
+        _number = number;
+        _random = new Random(seed);
+        _load = new LoadModel(faults, seed + 1);
+        _now = now;
+        Nodes = [.. Enumerable.Range(1, nodes).Select(i => $"{name[(name.IndexOf('-') + 1)..]}-{i}")];
+        SetUp(now);
+    }
+
+    /// <summary>Its name.</summary>
+    public string Name { get; }
+
+    /// <summary>Names of its nodes.</summary>
+    public IReadOnlyList<string> Nodes { get; }
+
+    /// <summary>Its objects.</summary>
+    public ObjectStore Store { get; } = new();
+
+    /// <summary>Pods that run now.</summary>
+    public IReadOnlyList<SimPod> Pods
+    {
+        get
+        {
+            lock (_lock)
+                return [.. _pods.Values];
+        }
+    }
+
+    /// <summary>The pod with an address, or null.</summary>
+    public SimPod? ByAddress(string address)
+    {
+        lock (_lock)
+            return _pods.Values.FirstOrDefault(pod => pod.Running && pod.Addresses.Contains(address));
+    }
+
+    /// <summary>Moves everything to a moment. Long stretches are taken in steps of a minute.</summary>
+    public void Advance(DateTimeOffset to)
+    {
+        lock (_lock)
+        {
+            while (_now < to)
+            {
+                var step = to - _now > TimeSpan.FromMinutes(10) ? TimeSpan.FromMinutes(1) : to - _now;
+                _now += step;
+                Control();
+                _load.Tick(_pods.Values, _now, step.TotalSeconds);
+                foreach (var pod in _pods.Values)
+                    Live(pod);
+            }
+        }
+    }
+
+    /// <summary>Usage counters of a node, for its stats summary.</summary>
+    public (double CpuSeconds, double Memory, double Received, double Sent) NodeUsage(string node)
+    {
+        lock (_lock)
+            return _load.NodeUsage(node, _pods.Values.Where(pod => pod.Node == node));
+    }
+
+    /// <summary>What is kept across a restart of the stand-in.</summary>
+    public SimClusterState Save()
+    {
+        lock (_lock)
+            return new SimClusterState(
+                _now, [.. _pods.Values], _lastAddress, _load.Nodes,
+                [.. Store.All().Where(item => item.Key.Plural is not ("pods" or "nodes"))
+                    .Select(item => new KeptObject(item.Key.Group, item.Key.Plural, item.Key.Namespace, item.Key.Name, item.Json))]);
+    }
+
+    /// <summary>Takes up what was kept.</summary>
+    public void Load(SimClusterState state)
+    {
+        lock (_lock)
+        {
+            foreach (var pod in _pods.Values)
+                Store.Remove(Key(pod));
+            _pods.Clear();
+            foreach (var kept in state.Objects)
+                Store.Put(new ObjectKey(kept.Group, kept.Plural, kept.Namespace, kept.Name), (JsonObject)JsonNode.Parse(kept.Json)!);
+            foreach (var pod in state.Pods)
+            {
+                _pods[pod.Uid] = pod;
+                Show(pod);
+            }
+            _load.Take(state.Nodes);
+            (_now, _lastAddress) = (state.Now, state.LastAddress);
+        }
+    }
+
+    private void SetUp(DateTimeOffset now)
+    {
+        var born = now - TimeSpan.FromDays(23);
+        foreach (var (node, i) in Nodes.Select((node, i) => (node, i)))
+            Store.Put(new ObjectKey("", "nodes", "", node), NodeObject(node, i, born));
+        foreach (var ns in Scenario.Workloads.Select(workload => workload.Namespace).Distinct())
+            Store.Put(new ObjectKey("", "namespaces", "", ns), new JsonObject
+            {
+                ["apiVersion"] = "v1", ["kind"] = "Namespace", ["metadata"] = new JsonObject { ["creationTimestamp"] = Time(born) },
+                ["status"] = new JsonObject { ["phase"] = "Active" },
+            });
+        foreach (var workload in Scenario.Workloads)
+        {
+            var plural = workload.Kind == "Deployment" ? "deployments" : "statefulsets";
+            Store.Put(new ObjectKey("apps", plural, workload.Namespace, workload.Name), WorkloadObject(workload, born));
+        }
+        // Long settled: every pod is placed and has run for a while.
+        Control();
+        var age = new Random(_number);
+        foreach (var pod in _pods.Values)
+        {
+            Place(pod);
+            pod.Step = PodStep.Ready;
+            var started = now - TimeSpan.FromMinutes(30 + age.Next(400));
+            pod.Start(started);
+            pod.StepSince = started;
+            pod.ReadySince = started;
+            _load.Age(pod, (now - started).TotalSeconds);
+            Show(pod);
+        }
+        Control();
+    }
+
+    private void Control()
+    {
+        foreach (var plural in new[] { "deployments", "statefulsets", "daemonsets" })
+            foreach (var item in Store.List("apps", plural, "").Objects)
+                Reconcile(item, plural);
+        // Pods of a workload that was removed go with it.
+        foreach (var orphan in _pods.Values.Where(pod => Store.Get(OwnerKey(pod)) is null).ToArray())
+            Remove(orphan);
+    }
+
+    private void Reconcile(StoredObject item, string plural)
+    {
+        var (ns, name) = (item.Key.Namespace, item.Key.Name);
+        var kind = plural switch { "deployments" => "Deployment", "statefulsets" => "StatefulSet", _ => "DaemonSet" };
+        var template = item.Body["spec"]!["template"]!.ToJsonString();
+        var hash = Convert.ToHexString(SHA256.HashData(Encoding.UTF8.GetBytes(template)))[..10].ToLowerInvariant();
+        var own = _pods.Values.Where(pod => pod.OwnerKind == kind && pod.Namespace == ns && pod.OwnerName == name).ToArray();
+        var fresh = own.Where(pod => pod.TemplateHash == hash[..9]).ToArray();
+        var old = own.Except(fresh).ToArray();
+        // One at a time: an old pod goes only when all new ones are ready.
+        if (old.Length > 0 && fresh.All(pod => pod.Step == PodStep.Ready))
+        {
+            Remove(old[0]);
+            own = [.. own.Except(old.Take(1))];
+        }
+        if (kind == "DaemonSet")
+        {
+            foreach (var node in Nodes.Where(node => own.All(pod => pod.Node != node)))
+                Add(kind, ns, name, hash, template, $"{name}-{Suffix()}", node);
+        }
+        else
+        {
+            var wanted = item.Body["spec"]!["replicas"]?.GetValue<int>() ?? 1;
+            for (var i = own.Length; i < wanted; i++)
+                Add(kind, ns, name, hash, template,
+                    kind == "StatefulSet" ? $"{name}-{Enumerable.Range(0, wanted).First(n => _pods.Values.All(pod => pod.Name != $"{name}-{n}" || pod.Namespace != ns))}" : $"{name}-{hash[..9]}-{Suffix()}", "");
+            foreach (var extra in own.OrderByDescending(pod => pod.Created).Take(Math.Max(0, own.Length - wanted)))
+                Remove(extra);
+        }
+        ShowStatus(item, kind, hash);
+    }
+
+    private void ShowStatus(StoredObject item, string kind, string hash)
+    {
+        var pods = _pods.Values.Where(pod => pod.OwnerKind == kind && pod.Namespace == item.Key.Namespace && pod.OwnerName == item.Key.Name).ToArray();
+        var (ready, updated) = (pods.Count(pod => pod.Step == PodStep.Ready), pods.Count(pod => pod.TemplateHash == hash[..9]));
+        var status = kind == "DaemonSet"
+            ? new JsonObject
+            {
+                ["desiredNumberScheduled"] = Nodes.Count, ["currentNumberScheduled"] = pods.Length, ["numberReady"] = ready,
+                ["numberAvailable"] = ready, ["updatedNumberScheduled"] = updated, ["numberMisscheduled"] = 0,
+            }
+            : new JsonObject
+            {
+                ["replicas"] = pods.Length, ["readyReplicas"] = ready, ["availableReplicas"] = ready, ["updatedReplicas"] = updated,
+            };
+        status["observedGeneration"] = item.Body["metadata"]?["generation"]?.DeepClone() ?? 1;
+        if (JsonNode.DeepEquals(item.Body["status"], status))
+            return;
+        var body = (JsonObject)item.Body.DeepClone();
+        body["status"] = status;
+        Store.Put(item.Key, body);
+    }
+
+    private void Add(string kind, string ns, string owner, string hash, string template, string name, string node)
+    {
+        var pod = new SimPod
+        {
+            Namespace = ns,
+            Name = name,
+            Uid = new Guid(RandomBytes(16)).ToString(),
+            OwnerKind = kind,
+            OwnerName = owner,
+            TemplateHash = hash[..9],
+            TemplateJson = template,
+            Created = _now,
+            StepSince = _now,
+        };
+        if (kind == "DaemonSet")
+            pod.Node = node;
+        _pods[pod.Uid] = pod;
+        Show(pod);
+    }
+
+    private void Remove(SimPod pod)
+    {
+        _load.Bury(pod);
+        _pods.Remove(pod.Uid);
+        Store.Remove(Key(pod));
+    }
+
+    private void Live(SimPod pod)
+    {
+        var since = _now - pod.StepSince;
+        switch (pod.Step)
+        {
+            case PodStep.Unscheduled when since >= TimeSpan.FromSeconds(1):
+                if (Place(pod))
+                    Enter(pod, PodStep.Creating);
+                break;
+            case PodStep.Creating when since >= TimeSpan.FromSeconds(3):
+                pod.Start(_now);
+                Enter(pod, PodStep.Started);
+                break;
+            case PodStep.Started when since >= TimeSpan.FromSeconds(2):
+                pod.ReadySince = _now;
+                Enter(pod, PodStep.Ready);
+                break;
+            case PodStep.Ready or PodStep.Started when pod.Limit.Memory > 0 && pod.MemoryBytes > pod.Limit.Memory:
+                pod.RecentFailures = _now - pod.ContainerStarted > TimeSpan.FromMinutes(10) ? 1 : pod.RecentFailures + 1;
+                pod.EndedAt = _now;
+                pod.ReadySince = null;
+                Enter(pod, PodStep.BackOff);
+                break;
+            case PodStep.BackOff when since >= pod.BackOff:
+                pod.Restarts++;
+                pod.Start(_now);
+                Enter(pod, PodStep.Started);
+                break;
+        }
+    }
+
+    private void Enter(SimPod pod, PodStep step)
+    {
+        pod.Step = step;
+        pod.StepSince = _now;
+        Show(pod);
+    }
+
+    private bool Place(SimPod pod)
+    {
+        if (pod.Node.Length == 0)
+        {
+            var (cores, gib) = Scenario.NodeSize;
+            var free = Nodes
+                .Select(node => (node, used: _pods.Values.Where(other => other.Node == node).ToArray()))
+                .Select(pair => (pair.node, cores: cores - pair.used.Sum(other => other.Request.Cores), memory: gib * (1L << 30) - pair.used.Sum(other => other.Request.Memory),
+                    same: pair.used.Count(other => other.OwnerName == pod.OwnerName)))
+                .Where(place => place.cores >= pod.Request.Cores && place.memory >= pod.Request.Memory)
+                .OrderBy(place => place.same).ThenByDescending(place => place.cores).ToArray();
+            if (free.Length == 0)
+            {
+                pod.CannotSchedule = $"0/{Nodes.Count} nodes are available: {Nodes.Count} Insufficient cpu or memory.";
+                Show(pod);
+                return false;
+            }
+            pod.Node = free[0].node;
+        }
+        _lastAddress++;
+        var v4 = $"198.51.{99 + _number}.{_lastAddress % 240 + 10}";
+        var v6 = $"2001:db8:{_number:x}::{_lastAddress:x}";
+        var onlyV6 = Scenario.Workloads.FirstOrDefault(workload => workload.Namespace == pod.Namespace && workload.Name == pod.OwnerName)?.OnlyV6 == true;
+        pod.Addresses = onlyV6 ? [v6] : [v4, v6];
+        return true;
+    }
+
+    private void Show(SimPod pod) => Store.Put(Key(pod), pod.ToObject());
+
+    private static ObjectKey Key(SimPod pod) => new("", "pods", pod.Namespace, pod.Name);
+
+    private static ObjectKey OwnerKey(SimPod pod) => new("apps", pod.OwnerKind.ToLowerInvariant() + "s", pod.Namespace, pod.OwnerName);
+
+    private JsonObject NodeObject(string name, int index, DateTimeOffset born)
+    {
+        var (cores, gib) = Scenario.NodeSize;
+        var amounts = new JsonObject { ["cpu"] = cores.ToString(CultureInfo.InvariantCulture), ["memory"] = $"{gib.ToString(CultureInfo.InvariantCulture)}Gi", ["pods"] = "110" };
+        return new JsonObject
+        {
+            ["apiVersion"] = "v1",
+            ["kind"] = "Node",
+            ["metadata"] = new JsonObject
+            {
+                ["creationTimestamp"] = Time(born),
+                ["labels"] = new JsonObject { [index == 0 ? "node-role.kubernetes.io/control-plane" : "node-role.kubernetes.io/worker"] = "" },
+            },
+            ["status"] = new JsonObject
+            {
+                ["capacity"] = amounts.DeepClone(),
+                ["allocatable"] = amounts,
+                ["addresses"] = new JsonArray(
+                    new JsonObject { ["type"] = "InternalIP", ["address"] = $"192.0.2.{_number * 20 + index + 1}" },
+                    new JsonObject { ["type"] = "InternalIP", ["address"] = $"2001:db8:{_number:x}:ff::{index + 1:x}" },
+                    new JsonObject { ["type"] = "Hostname", ["address"] = name }),
+                ["nodeInfo"] = new JsonObject { ["kubeletVersion"] = Scenario.Version, ["operatingSystem"] = "linux", ["architecture"] = "amd64" },
+                ["conditions"] = new JsonArray(new JsonObject
+                {
+                    ["type"] = "Ready", ["status"] = "True", ["reason"] = "NodeReady", ["message"] = "the node agent is ready", ["lastTransitionTime"] = Time(born),
+                }),
+            },
+        };
+    }
+
+    private static JsonObject WorkloadObject(ScenarioWorkload workload, DateTimeOffset born)
+    {
+        string Cpu(double cores) => $"{cores * 1000:0}m";
+        string Memory(double mib) => $"{mib:0}Mi";
+        var container = new JsonObject
+        {
+            ["name"] = workload.Name,
+            ["image"] = $"larkfield/{workload.Name}:3.2.1",
+            ["resources"] = new JsonObject
+            {
+                ["requests"] = new JsonObject { ["cpu"] = Cpu(workload.Request.Cores), ["memory"] = Memory(workload.Request.Mib) },
+                ["limits"] = new JsonObject { ["cpu"] = Cpu(workload.Limit.Cores), ["memory"] = Memory(workload.Limit.Mib) },
+            },
+        };
+        if (workload.Port > 0)
+            container["ports"] = new JsonArray(new JsonObject { ["name"] = "metrics", ["containerPort"] = workload.Port });
+        var labels = new JsonObject { ["app.kubernetes.io/name"] = workload.Name };
+        return new JsonObject
+        {
+            ["apiVersion"] = "apps/v1",
+            ["kind"] = workload.Kind,
+            ["metadata"] = new JsonObject { ["creationTimestamp"] = Time(born), ["generation"] = 1, ["labels"] = labels.DeepClone() },
+            ["spec"] = new JsonObject
+            {
+                ["replicas"] = workload.Replicas,
+                ["selector"] = new JsonObject { ["matchLabels"] = labels.DeepClone() },
+                ["template"] = new JsonObject
+                {
+                    ["metadata"] = new JsonObject { ["labels"] = labels },
+                    ["spec"] = new JsonObject { ["containers"] = new JsonArray(container) },
+                },
+            },
+        };
+    }
+
+    private string Suffix()
+    {
+        const string Letters = "bcdfghjkmnpqrstvwxz2456789";
+        return new string([.. Enumerable.Range(0, 5).Select(_ => Letters[_random.Next(Letters.Length)])]);
+    }
+
+    private byte[] RandomBytes(int count)
+    {
+        var bytes = new byte[count];
+        _random.NextBytes(bytes);
+        return bytes;
+    }
+
+    private static string Time(DateTimeOffset time) => time.UtcDateTime.ToString("yyyy-MM-ddTHH:mm:ssZ", CultureInfo.InvariantCulture);
+}
+
+/// <summary>An object as kept on disk.</summary>
+public sealed record KeptObject(string Group, string Plural, string Namespace, string Name, string Json);
+
+/// <summary>Usage of a node beyond its pods'.</summary>
+public sealed record KeptNode(double CpuSeconds, double Received, double Sent);
+
+/// <summary>A cluster as kept on disk.</summary>
+public sealed record SimClusterState(
+    DateTimeOffset Now, IReadOnlyList<SimPod> Pods, int LastAddress, IReadOnlyDictionary<string, KeptNode> Nodes, IReadOnlyList<KeptObject> Objects);

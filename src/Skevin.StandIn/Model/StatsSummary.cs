@@ -1,0 +1,62 @@
+using System.Globalization;
+using System.Text.Json.Nodes;
+
+namespace Skevin.StandIn.Model;
+
+/// <summary>A node's stats summary, in the form of the node agent's stats API.</summary>
+public static class StatsSummary
+{
+    /// <summary>The summary of a node with numbers from the model.</summary>
+    public static JsonObject Of(SimCluster cluster, string node, DateTimeOffset now)
+    {
+        var usage = cluster.NodeUsage(node);
+        var total = Scenario.NodeSize.Gib * (1L << 30);
+        return new JsonObject
+        {
+            ["node"] = new JsonObject
+            {
+                ["nodeName"] = node,
+                ["startTime"] = Time(now - TimeSpan.FromDays(23)),
+                ["cpu"] = Cpu(usage.CpuSeconds, now),
+                ["memory"] = new JsonObject
+                {
+                    ["time"] = Time(now), ["workingSetBytes"] = Math.Round(usage.Memory), ["usageBytes"] = Math.Round(usage.Memory * 1.08),
+                    ["availableBytes"] = Math.Round(total - usage.Memory),
+                },
+                ["network"] = Network(usage.Received, usage.Sent, now),
+                ["fs"] = new JsonObject { ["capacityBytes"] = 120L << 30, ["usedBytes"] = (31L << 30) + (long)(usage.Sent / 900) },
+            },
+            ["pods"] = new JsonArray([.. cluster.Pods.Where(pod => pod.Node == node && pod.Running).Select(pod => Pod(pod, now))]),
+        };
+    }
+
+    private static JsonObject Pod(SimPod pod, DateTimeOffset now) => new()
+    {
+        ["podRef"] = new JsonObject { ["name"] = pod.Name, ["namespace"] = pod.Namespace, ["uid"] = pod.Uid },
+        ["startTime"] = Time(pod.Created),
+        ["cpu"] = Cpu(pod.PodCpuSeconds, now),
+        ["memory"] = Memory(pod, now),
+        ["network"] = Network(pod.ReceivedBytes, pod.SentBytes, now),
+        ["containers"] = new JsonArray(new JsonObject
+        {
+            ["name"] = pod.Container["name"]!.DeepClone(),
+            ["startTime"] = Time(pod.ContainerStarted),
+            ["cpu"] = Cpu(pod.CpuSeconds, now),
+            ["memory"] = Memory(pod, now),
+        }),
+    };
+
+    private static JsonObject Cpu(double seconds, DateTimeOffset now) => new() { ["time"] = Time(now), ["usageCoreNanoSeconds"] = Math.Round(seconds * 1e9) };
+
+    private static JsonObject Memory(SimPod pod, DateTimeOffset now) => new()
+    {
+        ["time"] = Time(now), ["workingSetBytes"] = Math.Round(pod.MemoryBytes), ["rssBytes"] = Math.Round(pod.MemoryBytes * 0.87),
+    };
+
+    private static JsonObject Network(double received, double sent, DateTimeOffset now) => new()
+    {
+        ["time"] = Time(now), ["name"] = "eth0", ["rxBytes"] = Math.Round(received), ["txBytes"] = Math.Round(sent),
+    };
+
+    private static string Time(DateTimeOffset time) => time.UtcDateTime.ToString("yyyy-MM-ddTHH:mm:ssZ", CultureInfo.InvariantCulture);
+}

@@ -1,0 +1,131 @@
+using System.Collections.Concurrent;
+using System.Text.Json;
+using Npgsql;
+using NpgsqlTypes;
+using Skevin.Core.Series;
+
+namespace Skevin.Storage.Metrics;
+
+/// <summary>Series and samples in PostgreSQL: COPY in, batch rows out.</summary>
+public sealed class SampleStore(NpgsqlDataSource database)
+{
+    private readonly ConcurrentDictionary<DateOnly, bool> _partitions = new();
+
+    /// <summary>The connections.</summary>
+    public NpgsqlDataSource Database => database;
+
+    /// <summary>Reads all series into an index.</summary>
+    public async Task LoadSeries(SeriesIndex index, CancellationToken stop)
+    {
+        await using var command = database.CreateCommand("select id, cluster_id, metric, kind, unit, attributes from series");
+        await using var reader = await command.ExecuteReaderAsync(stop);
+        while (await reader.ReadAsync(stop))
+            index.Add(new StoredSeries(
+                reader.GetInt64(0), reader.GetInt32(1),
+                new SeriesKey(reader.GetString(2), (SeriesKind)reader.GetInt16(3), reader.GetString(4),
+                    Labels.From(JsonSerializer.Deserialize<Dictionary<string, string>>(reader.GetString(5))!))));
+    }
+
+    /// <summary>Numbers of series, made where they are new. Two servers may do this at once.</summary>
+    public static async Task<IReadOnlyDictionary<(int, SeriesKey), long>> Resolve(
+        NpgsqlConnection connection, NpgsqlTransaction transaction, IReadOnlyCollection<(int Cluster, SeriesKey Key)> keys, CancellationToken stop)
+    {
+        var ordered = keys.Select(pair => (pair.Cluster, pair.Key, Hash: pair.Key.Hash(pair.Cluster)))
+            .OrderBy(item => Convert.ToHexString(item.Hash), StringComparer.Ordinal).ToArray();
+        await using (var insert = new NpgsqlCommand("""
+            insert into series (cluster_id, hash, metric, kind, unit, attributes)
+            select * from unnest(@cluster, @hash, @metric, @kind, @unit, @attributes::jsonb[]) on conflict (hash) do nothing
+            """, connection, transaction))
+        {
+            insert.Parameters.AddWithValue("cluster", ordered.Select(item => item.Cluster).ToArray());
+            insert.Parameters.AddWithValue("hash", ordered.Select(item => item.Hash).ToArray());
+            insert.Parameters.AddWithValue("metric", ordered.Select(item => item.Key.Metric).ToArray());
+            insert.Parameters.AddWithValue("kind", ordered.Select(item => (short)item.Key.Kind).ToArray());
+            insert.Parameters.AddWithValue("unit", ordered.Select(item => item.Key.Unit).ToArray());
+            insert.Parameters.AddWithValue("attributes", ordered.Select(item => JsonSerializer.Serialize(item.Key.Labels.ToDictionary(pair => pair.Key, pair => pair.Value))).ToArray());
+            await insert.ExecuteNonQueryAsync(stop);
+        }
+        await using var select = new NpgsqlCommand("select id, hash from series where hash = any(@hash)", connection, transaction);
+        select.Parameters.AddWithValue("hash", ordered.Select(item => item.Hash).ToArray());
+        var ids = new Dictionary<string, long>();
+        await using var reader = await select.ExecuteReaderAsync(stop);
+        while (await reader.ReadAsync(stop))
+            ids[Convert.ToHexString((byte[])reader[1])] = reader.GetInt64(0);
+        return ordered.ToDictionary(item => (item.Cluster, item.Key), item => ids[Convert.ToHexString(item.Hash)]);
+    }
+
+    /// <summary>Makes the partitions a request needs, outside its transaction.</summary>
+    public async Task EnsurePartitions(IEnumerable<DateOnly> days, CancellationToken stop)
+    {
+        foreach (var day in days.Where(day => !_partitions.ContainsKey(day)))
+        {
+            await using var connection = await database.OpenConnectionAsync(stop);
+            await using var transaction = await connection.BeginTransactionAsync(stop);
+            await using var command = new NpgsqlCommand($"""
+                select pg_advisory_xact_lock(7301);
+                create table if not exists sample_batch_{day:yyyyMMdd} partition of sample_batch for values from ('{day:yyyy-MM-dd}') to ('{day.AddDays(1):yyyy-MM-dd}');
+                """, connection, transaction);
+            await command.ExecuteNonQueryAsync(stop);
+            await transaction.CommitAsync(stop);
+            _partitions[day] = true;
+        }
+    }
+
+    /// <summary>A batch row to write.</summary>
+    public sealed record BatchRow(int Cluster, DateTimeOffset ReceivedAt, IReadOnlyList<SeriesSample> Samples);
+
+    /// <summary>Copies batch rows in, one for each day a request's samples fall on.</summary>
+    public static async Task Copy(NpgsqlConnection connection, IEnumerable<BatchRow> rows, CancellationToken stop)
+    {
+        await using var copy = await connection.BeginBinaryImportAsync(
+            "copy sample_batch (day, cluster_id, from_ms, to_ms, samples, received_at, payload) from stdin (format binary)", stop);
+        foreach (var row in rows)
+            foreach (var day in row.Samples.GroupBy(sample => DayOf(sample.Sample.Time)))
+            {
+                var samples = day.ToArray();
+                await copy.StartRowAsync(stop);
+                await copy.WriteAsync(day.Key, NpgsqlDbType.Date, stop);
+                await copy.WriteAsync(row.Cluster, NpgsqlDbType.Integer, stop);
+                await copy.WriteAsync(samples.Min(sample => sample.Sample.Time), NpgsqlDbType.Bigint, stop);
+                await copy.WriteAsync(samples.Max(sample => sample.Sample.Time), NpgsqlDbType.Bigint, stop);
+                await copy.WriteAsync(samples.Length, NpgsqlDbType.Integer, stop);
+                await copy.WriteAsync(row.ReceivedAt.UtcDateTime, NpgsqlDbType.TimestampTz, stop);
+                await copy.WriteAsync(SampleBatch.Encode(samples), NpgsqlDbType.Bytea, stop);
+            }
+        await copy.CompleteAsync(stop);
+    }
+
+    /// <summary>Batches that touch from &lt; time ≤ to, in the order they were committed.</summary>
+    public async Task Read(long from, long to, Action<List<SeriesSample>> then, CancellationToken stop)
+    {
+        await using var command = database.CreateCommand(
+            "select payload from sample_batch where day between @first and @last and to_ms > @from and from_ms <= @to order by id");
+        command.Parameters.AddWithValue("first", DayOf(from));
+        command.Parameters.AddWithValue("last", DayOf(to));
+        command.Parameters.AddWithValue("from", from);
+        command.Parameters.AddWithValue("to", to);
+        await using var reader = await command.ExecuteReaderAsync(stop);
+        while (await reader.ReadAsync(stop))
+            then(SampleBatch.Decode((byte[])reader[0]));
+    }
+
+    /// <summary>Detaches and drops partitions older than a day.</summary>
+    public async Task DropBefore(DateOnly day, CancellationToken stop)
+    {
+        var old = new List<string>();
+        await using (var command = database.CreateCommand("select inhrelid::regclass::text from pg_inherits where inhparent = 'sample_batch'::regclass"))
+        await using (var reader = await command.ExecuteReaderAsync(stop))
+            while (await reader.ReadAsync(stop))
+                if (DateOnly.TryParseExact(reader.GetString(0)[^8..], "yyyyMMdd", out var own) && own < day)
+                    old.Add(reader.GetString(0));
+        foreach (var partition in old)
+        {
+            await using var drop = database.CreateCommand($"alter table sample_batch detach partition {partition}; drop table {partition};");
+            await drop.ExecuteNonQueryAsync(stop);
+        }
+    }
+
+    /// <summary>The day (UTC) of a moment.</summary>
+    public static DateOnly DayOf(long ms) => DateOnly.FromDateTime(DateTimeOffset.FromUnixTimeMilliseconds(
+        Math.Clamp(ms, DateTimeOffset.UnixEpoch.ToUnixTimeMilliseconds(), 253_402_300_799_999)).UtcDateTime);
+}

@@ -1,0 +1,49 @@
+using Skevin.Core.Access;
+using Skevin.Core.Query.Run;
+using Skevin.Core.Series;
+
+namespace Skevin.Storage.Metrics;
+
+/// <summary>Reads series for one reader: what their access scope does not hold does not exist for them.</summary>
+public sealed class ScopedReader(SampleStore store, SeriesIndex index, Head head, AccessScope scope, string? cluster) : ISeriesReader
+{
+    /// <inheritdoc/>
+    public IEnumerable<string> Metrics() => index.All.Where(Visible).Select(series => series.Key.Metric).Distinct();
+
+    /// <summary>All visible series, whatever their metric.</summary>
+    public IEnumerable<StoredSeries> All() => index.All.Where(Visible);
+
+    /// <inheritdoc/>
+    public IReadOnlyList<StoredSeries> Find(string metric, long from, long to) =>
+    [
+        .. index.OfMetric(metric).Where(Visible)
+            .Where(series => from < head.Start || head.Has(series.Id, from, to))
+            .OrderBy(series => series.Id),
+    ];
+
+    /// <inheritdoc/>
+    public async Task<IReadOnlyList<Sample[]>> Read(IReadOnlyList<StoredSeries> series, long from, long to, CancellationToken stop)
+    {
+        if (from >= head.Start)
+            return [.. series.Select(one => head.Read(one.Id, from, to))];
+        var wanted = series.ToDictionary(one => one.Id, _ => new SortedDictionary<long, Sample>());
+        await store.Read(from, Math.Min(to, head.Start - 1), batch =>
+        {
+            foreach (var (id, sample) in batch)
+                // The first value wins, and batches come in the order they were committed.
+                if (sample.Time > from && sample.Time <= to && wanted.TryGetValue(id, out var samples))
+                    samples.TryAdd(sample.Time, sample);
+        }, stop);
+        return [.. series.Select(one =>
+        {
+            var newer = head.Read(one.Id, Math.Max(from, head.Start - 1), to);
+            return wanted[one.Id].Values.Where(sample => sample.Time < head.Start).Concat(newer).ToArray();
+        })];
+    }
+
+    private bool Visible(StoredSeries series)
+    {
+        var name = series.Key.Labels["k8s.cluster.name"] ?? "";
+        return (cluster is null || cluster == name) && scope.Sees(name, series.Key.Labels["k8s.namespace.name"]);
+    }
+}

@@ -1,0 +1,82 @@
+using Microsoft.AspNetCore.DataProtection.EntityFrameworkCore;
+using Microsoft.AspNetCore.Identity.EntityFrameworkCore;
+using Microsoft.EntityFrameworkCore;
+using Microsoft.EntityFrameworkCore.Design;
+
+namespace Skevin.Storage;
+
+/// <summary>Everything that is not samples. Samples go by bulk paths, see <c>Metrics/</c>.</summary>
+public sealed class SkevinContext(DbContextOptions<SkevinContext> options)
+    : IdentityUserContext<Person>(options), IDataProtectionKeyContext
+{
+    public DbSet<DataProtectionKey> DataProtectionKeys => Set<DataProtectionKey>();
+    public DbSet<ClusterRow> Clusters => Set<ClusterRow>();
+    public DbSet<PlanRevisionRow> PlanRevisions => Set<PlanRevisionRow>();
+    public DbSet<IngestTokenRow> IngestTokens => Set<IngestTokenRow>();
+    public DbSet<AlarmRuleRow> AlarmRules => Set<AlarmRuleRow>();
+    public DbSet<AlarmRow> Alarms => Set<AlarmRow>();
+    public DbSet<AlarmEventRow> AlarmEvents => Set<AlarmEventRow>();
+    public DbSet<RuleVerdictRow> RuleVerdicts => Set<RuleVerdictRow>();
+    public DbSet<ContactRow> Contacts => Set<ContactRow>();
+    public DbSet<MessageRow> Messages => Set<MessageRow>();
+    public DbSet<MarkRow> Marks => Set<MarkRow>();
+
+    /// <summary>The options every part of the server uses.</summary>
+    public static void Configure(DbContextOptionsBuilder builder, string connection) =>
+        builder.UseNpgsql(connection).UseSnakeCaseNamingConvention();
+
+    /// <inheritdoc/>
+    protected override void OnModelCreating(ModelBuilder model)
+    {
+        base.OnModelCreating(model);
+        model.Entity<ClusterRow>().ToTable("cluster").HasIndex(row => row.Name).IsUnique();
+        model.Entity<PlanRevisionRow>(table =>
+        {
+            table.ToTable("plan_revision").HasIndex(row => new { row.ClusterId, row.Revision }).IsUnique();
+            table.Property(row => row.Plan).HasColumnType("jsonb");
+            table.HasOne<ClusterRow>().WithMany().HasForeignKey(row => row.ClusterId).OnDelete(DeleteBehavior.Cascade);
+        });
+        model.Entity<IngestTokenRow>(table =>
+        {
+            table.ToTable("ingest_token").HasIndex(row => row.Hash).IsUnique();
+            table.HasOne<ClusterRow>().WithMany().HasForeignKey(row => row.ClusterId).OnDelete(DeleteBehavior.Cascade);
+        });
+        model.Entity<AlarmRuleRow>(table =>
+        {
+            table.ToTable("alarm_rule").HasIndex(row => new { row.ClusterId, row.Name }).IsUnique();
+            table.Property(row => row.Document).HasColumnType("jsonb");
+            table.HasOne<ClusterRow>().WithMany().HasForeignKey(row => row.ClusterId).OnDelete(DeleteBehavior.Cascade);
+        });
+        model.Entity<AlarmRow>(table =>
+        {
+            table.ToTable("alarm").HasIndex(row => new { row.RuleId, row.Labels }).IsUnique();
+            table.HasOne<AlarmRuleRow>().WithMany().HasForeignKey(row => row.RuleId).OnDelete(DeleteBehavior.Cascade);
+        });
+        model.Entity<AlarmEventRow>().ToTable("alarm_event").HasIndex(row => new { row.ClusterId, row.At });
+        model.Entity<RuleVerdictRow>(table =>
+        {
+            table.ToTable("rule_verdict").HasKey(row => new { row.RuleId, row.SlotEnd });
+            table.Property(row => row.Verdicts).HasColumnType("jsonb");
+            table.HasOne<AlarmRuleRow>().WithMany().HasForeignKey(row => row.RuleId).OnDelete(DeleteBehavior.Cascade);
+        });
+        model.Entity<ContactRow>().ToTable("contact").HasIndex(row => row.Name).IsUnique();
+        model.Entity<MessageRow>(table =>
+        {
+            table.ToTable("message").HasIndex(row => row.DeliveredAt);
+            table.Property(row => row.Body).HasColumnType("jsonb");
+        });
+        model.Entity<MarkRow>().ToTable("mark").HasIndex(row => new { row.ClusterId, row.At });
+    }
+}
+
+/// <summary>For the migration tool only.</summary>
+public sealed class SkevinContextDesign : IDesignTimeDbContextFactory<SkevinContext>
+{
+    /// <inheritdoc/>
+    public SkevinContext CreateDbContext(string[] args)
+    {
+        var builder = new DbContextOptionsBuilder<SkevinContext>();
+        SkevinContext.Configure(builder, "Host=localhost;Database=skevin");
+        return new SkevinContext(builder.Options);
+    }
+}
