@@ -51,10 +51,11 @@ public sealed record ClearDocument(string? Above = null, string? Below = null, s
 /// <param name="Every">Width of a slot; default from the enquiry, or 15 s.</param>
 /// <param name="Tell">Names of contacts.</param>
 /// <param name="Runbook">Where to read what to do.</param>
+/// <param name="Cluster">Cluster it watches; may be left out where there is one.</param>
 public sealed record RuleDocument(
     string Rule, string When, string? Above = null, string? Below = null, IReadOnlyList<string>? Outside = null, string? Hold = null,
     ClearDocument? Clear = null, Severity Severity = Severity.Major, MissingData Missing = MissingData.Keep, string? Wait = null,
-    string? Every = null, IReadOnlyList<string>? Tell = null, string? Runbook = null);
+    string? Every = null, IReadOnlyList<string>? Tell = null, string? Runbook = null, string? Cluster = null);
 
 /// <summary>A mistake in a rule.</summary>
 /// <param name="Field">The field it is in.</param>

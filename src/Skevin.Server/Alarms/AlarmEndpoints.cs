@@ -1,0 +1,222 @@
+using System.Security.Claims;
+using System.Text.Json;
+using Microsoft.AspNetCore.Http.HttpResults;
+using Microsoft.EntityFrameworkCore;
+using Skevin.Core.Access;
+using Skevin.Core.Alarms;
+using Skevin.Core.Query.Language;
+using Skevin.Core.Query.Run;
+using Skevin.Server.Access;
+using Skevin.Server.Ask;
+using Skevin.Server.Clusters;
+using Skevin.Server.Live;
+using Skevin.Server.Setup;
+using Skevin.Storage;
+
+namespace Skevin.Server.Alarms;
+
+/// <summary>An alarm that is not quiet.</summary>
+public sealed record AlarmView(
+    Guid Id, Guid RuleId, string Rule, string Cluster, IReadOnlyDictionary<string, string> Labels, AlarmState State, Severity Severity, DateTimeOffset Since,
+    DateTimeOffset? RaisedAt, double? Value, double? Worst, string Unit, string? AcknowledgedBy, DateTimeOffset? AcknowledgedAt, DateTimeOffset? ShelvedUntil, string When, string? Runbook);
+
+/// <summary>A transition.</summary>
+public sealed record AlarmEventView(Guid Id, string Rule, IReadOnlyDictionary<string, string> Labels, AlarmTransition Transition, DateTimeOffset At, DateTimeOffset RecordedAt, double? Value, string Unit, Severity Severity);
+
+/// <summary>Alarms and what they did lately.</summary>
+public sealed record AlarmsView(IReadOnlyList<AlarmView> Alarms, IReadOnlyList<AlarmEventView> Events);
+
+/// <summary>A rule.</summary>
+public sealed record RuleView(Guid Id, string Cluster, RuleDocument Document, bool InForce, string Owner, DateTimeOffset CreatedAt, DateTimeOffset? JudgedTo, string? Trouble, int Raised);
+
+/// <summary>Switches a rule.</summary>
+public sealed record InForceRequest(bool InForce);
+
+/// <summary>Until when an alarm is shelved; null to take it off the shelf.</summary>
+public sealed record ShelveRequest(DateTimeOffset? Until);
+
+/// <summary>A rule to try over history.</summary>
+public sealed record ReplayRequest(RuleDocument Rule, DateTimeOffset From, DateTimeOffset To, string Cluster);
+
+/// <summary>A stretch in which it would have been raised.</summary>
+public sealed record StretchView(IReadOnlyDictionary<string, string> Labels, DateTimeOffset From, DateTimeOffset? To, double? Worst);
+
+/// <summary>What a rule would have done.</summary>
+/// <param name="Briefly">How many were cleared within 3 min.</param>
+/// <param name="Above">The upper bound in the enquiry's unit.</param>
+public sealed record ReplayView(IReadOnlyList<StretchView> Raised, double MessagesPerWeek, int Briefly, string Unit, double? Above, double? Below, AskAnswer Answer);
+
+/// <summary>Somebody to tell.</summary>
+public sealed record ContactRequest(string Name, string Url);
+
+/// <summary>Somebody who can be told.</summary>
+public sealed record ContactView(int Id, string Name, string Url);
+
+/// <summary>A message and what became of it.</summary>
+public sealed record MessageView(Guid Id, string Contact, string Rule, AlarmTransition Transition, DateTimeOffset CreatedAt, DateTimeOffset? DeliveredAt, int Attempts, string? LastError);
+
+/// <summary>Station 6.</summary>
+public static class AlarmEndpoints
+{
+    /// <summary>Adds its services.</summary>
+    public static void AddAlarms(this IServiceCollection services)
+    {
+        services.AddSingleton<JudgeRules>();
+        services.AddSingleton<DeliverMessages>();
+        services.AddSingleton<SaveRule>();
+        services.AddHostedService<AlarmWorker>();
+        services.AddHttpClient("messages", client => client.Timeout = TimeSpan.FromSeconds(10))
+            .ConfigurePrimaryHttpMessageHandler(() => new SocketsHttpHandler { AllowAutoRedirect = false });
+    }
+
+    /// <summary>Maps its endpoints.</summary>
+    public static void MapAlarms(this IEndpointRouteBuilder routes)
+    {
+        routes.MapGet("/api/alarms", List).Needs(Roles.Reader);
+        routes.MapPost("/api/alarms/{id:guid}/acknowledge", (Guid id, ClaimsPrincipal user, IDbContextFactory<SkevinContext> contexts, LiveFeed feed, TimeProvider clock, CancellationToken stop) =>
+            Change(id, user, contexts, feed, alarm => (alarm.AcknowledgedBy, alarm.AcknowledgedAt) = (user.PersonName(), clock.GetUtcNow()), stop)).Needs(Roles.Responder);
+        routes.MapPost("/api/alarms/{id:guid}/shelve", (Guid id, ShelveRequest body, ClaimsPrincipal user, IDbContextFactory<SkevinContext> contexts, LiveFeed feed, CancellationToken stop) =>
+            Change(id, user, contexts, feed, alarm => alarm.ShelvedUntil = body.Until?.ToUniversalTime(), stop)).Needs(Roles.Responder);
+
+        routes.MapGet("/api/alert-rules", async (string? cluster, ClaimsPrincipal user, IDbContextFactory<SkevinContext> contexts, CancellationToken stop) =>
+        {
+            await using var context = await contexts.CreateDbContextAsync(stop);
+            return await Rules(context, user, cluster, stop);
+        }).Needs(Roles.Reader);
+        routes.MapPost("/api/alert-rules", async Task<Results<Created<RuleView>, ProblemHttpResult>> (
+            RuleDocument body, bool? inForce, ClaimsPrincipal user, SaveRule save, CancellationToken stop) =>
+        {
+            var outcome = await save.Run(null, body, inForce ?? true, user, stop);
+            return outcome.Problem is { } problem ? problem.Http() : TypedResults.Created($"/api/alert-rules/{outcome.Value!.Id}", outcome.Value);
+        }).Needs(Roles.Author);
+        routes.MapPut("/api/alert-rules/{id:guid}", async (Guid id, RuleDocument body, ClaimsPrincipal user, SaveRule save, CancellationToken stop) =>
+            (await save.Run(id, body, null, user, stop)).Http()).Needs(Roles.Author);
+        routes.MapPost("/api/alert-rules/{id:guid}/in-force", async (Guid id, InForceRequest body, ClaimsPrincipal user, SaveRule save, CancellationToken stop) =>
+            (await save.Switch(id, body.InForce, user, stop)).Http()).Needs(Roles.Author);
+        routes.MapDelete("/api/alert-rules/{id:guid}", async (Guid id, ClaimsPrincipal user, SaveRule save, CancellationToken stop) =>
+            (await save.Remove(id, user, stop)).NoContentOr()).Needs(Roles.Author);
+        routes.MapPost("/api/alert-rules/replay", Replayed).Needs(Roles.Reader);
+
+        routes.MapGet("/api/contacts", async (IDbContextFactory<SkevinContext> contexts, ClaimsPrincipal user, CancellationToken stop) =>
+        {
+            await using var context = await contexts.CreateDbContextAsync(stop);
+            // An address may hold a secret, so only those who may change it see it.
+            var whole = user.Roles().HasFlag(Roles.Keeper);
+            return await context.Contacts.OrderBy(contact => contact.Name).Select(contact => new ContactView(contact.Id, contact.Name, whole ? contact.Url : "")).ToArrayAsync(stop);
+        }).Needs(Roles.Reader);
+        routes.MapPost("/api/contacts", async Task<Results<Ok<ContactView>, ProblemHttpResult>> (ContactRequest body, IDbContextFactory<SkevinContext> contexts, CancellationToken stop) =>
+        {
+            if (string.IsNullOrWhiteSpace(body.Name) || body.Name.Length > 100 || !Uri.TryCreate(body.Url, UriKind.Absolute, out var url) || url.Scheme is not ("http" or "https"))
+                return new Problem(400, "The contact cannot be kept.", "It needs a name and an address that begins with http:// or https://.").Http();
+            await using var context = await contexts.CreateDbContextAsync(stop);
+            var row = await context.Contacts.FirstOrDefaultAsync(contact => contact.Name == body.Name, stop);
+            if (row is null)
+                context.Contacts.Add(row = new ContactRow { Name = body.Name.Trim(), Url = body.Url });
+            row.Url = body.Url;
+            await context.SaveChangesAsync(stop);
+            return TypedResults.Ok(new ContactView(row.Id, row.Name, row.Url));
+        }).Needs(Roles.Keeper);
+        routes.MapDelete("/api/contacts/{id:int}", async Task<Results<NoContent, ProblemHttpResult>> (int id, IDbContextFactory<SkevinContext> contexts, CancellationToken stop) =>
+        {
+            await using var context = await contexts.CreateDbContextAsync(stop);
+            return await context.Contacts.Where(contact => contact.Id == id).ExecuteDeleteAsync(stop) == 0
+                ? new Problem(404, "No such contact.", "It was removed before.").Http()
+                : TypedResults.NoContent();
+        }).Needs(Roles.Keeper);
+        routes.MapGet("/api/messages", async (string? cluster, ClaimsPrincipal user, IDbContextFactory<SkevinContext> contexts, CancellationToken stop) =>
+        {
+            await using var context = await contexts.CreateDbContextAsync(stop);
+            var rows = await context.Messages.AsNoTracking().Join(context.AlarmEvents, message => message.EventId, change => change.Id, (message, change) => new { message, change })
+                .Join(context.Clusters, pair => pair.change.ClusterId, row => row.Id, (pair, row) => new { pair.message, pair.change, row.Name })
+                .Where(pair => cluster == null || pair.Name == cluster).OrderByDescending(pair => pair.message.CreatedAt).Take(100).ToListAsync(stop);
+            return rows.Where(row => Sees(user, row.Name, row.change.Labels)).Select(row => new MessageView(row.message.Id, row.message.Contact, row.change.RuleName, row.change.Transition,
+                row.message.CreatedAt, row.message.DeliveredAt, row.message.Attempts, row.message.LastError)).ToArray();
+        }).Needs(Roles.Reader);
+    }
+
+    private static async Task<AlarmsView> List(string? cluster, ClaimsPrincipal user, IDbContextFactory<SkevinContext> contexts, CancellationToken stop)
+    {
+        await using var context = await contexts.CreateDbContextAsync(stop);
+        var rows = await context.Alarms.AsNoTracking()
+            .Join(context.AlarmRules, alarm => alarm.RuleId, rule => rule.Id, (alarm, rule) => new { alarm, rule })
+            .Join(context.Clusters, pair => pair.alarm.ClusterId, row => row.Id, (pair, row) => new { pair.alarm, pair.rule, row.Name })
+            .Where(row => (cluster == null || row.Name == cluster) && row.rule.InForce).ToListAsync(stop);
+        var events = await context.AlarmEvents.AsNoTracking().Join(context.Clusters, change => change.ClusterId, row => row.Id, (change, row) => new { change, row.Name })
+            .Where(row => cluster == null || row.Name == cluster).OrderByDescending(row => row.change.At).Take(100).ToListAsync(stop);
+        return new AlarmsView(
+            [.. rows.Where(row => Sees(user, row.Name, row.alarm.Labels)).Select(row =>
+            {
+                var document = JsonSerializer.Deserialize<RuleDocument>(row.rule.Document, JudgeRules.Json)!;
+                return new AlarmView(row.alarm.Id, row.rule.Id, row.rule.Name, row.Name, Map(row.alarm.Labels), row.alarm.State, row.alarm.Severity,
+                    DateTimeOffset.FromUnixTimeMilliseconds(row.alarm.Since), row.alarm.RaisedAt == 0 ? null : DateTimeOffset.FromUnixTimeMilliseconds(row.alarm.RaisedAt),
+                    row.alarm.Value, row.alarm.Worst, row.alarm.Unit, row.alarm.AcknowledgedBy, row.alarm.AcknowledgedAt, row.alarm.ShelvedUntil, document.When, document.Runbook);
+            }).OrderByDescending(alarm => alarm.State is AlarmState.Raised or AlarmState.Clearing).ThenByDescending(alarm => alarm.Severity).ThenBy(alarm => alarm.Since)],
+            [.. events.Where(row => Sees(user, row.Name, row.change.Labels)).Select(row => new AlarmEventView(row.change.Id, row.change.RuleName, Map(row.change.Labels), row.change.Transition,
+                row.change.At, row.change.RecordedAt, row.change.Value, row.change.Unit, row.change.Severity))]);
+    }
+
+    /// <summary>Rules of clusters this person may see.</summary>
+    public static async Task<RuleView[]> Rules(SkevinContext context, ClaimsPrincipal user, string? cluster, CancellationToken stop)
+    {
+        var rows = await context.AlarmRules.AsNoTracking().Join(context.Clusters, rule => rule.ClusterId, row => row.Id, (rule, row) => new { rule, row.Name })
+            .Where(row => cluster == null || row.Name == cluster).OrderBy(row => row.rule.Name).ToListAsync(stop);
+        var owners = await context.Users.AsNoTracking().ToDictionaryAsync(person => person.Id, person => person.Name, stop);
+        var raised = await context.Alarms.Where(alarm => alarm.State == AlarmState.Raised || alarm.State == AlarmState.Clearing)
+            .GroupBy(alarm => alarm.RuleId).Select(group => new { group.Key, Count = group.Count() }).ToDictionaryAsync(group => group.Key, group => group.Count, stop);
+        return [.. rows.Where(row => user.Scope().Sees(row.Name)).Select(row => new RuleView(row.rule.Id, row.Name, JsonSerializer.Deserialize<RuleDocument>(row.rule.Document, JudgeRules.Json)!,
+            row.rule.InForce, owners.GetValueOrDefault(row.rule.OwnerId, "gone"), row.rule.CreatedAt, row.rule.JudgedTo == 0 ? null : DateTimeOffset.FromUnixTimeMilliseconds(row.rule.JudgedTo), row.rule.Trouble,
+            raised.GetValueOrDefault(row.rule.Id)))];
+    }
+
+    private static async Task<Results<NoContent, ProblemHttpResult>> Change(
+        Guid id, ClaimsPrincipal user, IDbContextFactory<SkevinContext> contexts, LiveFeed feed, Action<AlarmRow> change, CancellationToken stop)
+    {
+        await using var context = await contexts.CreateDbContextAsync(stop);
+        var found = await context.Alarms.Join(context.Clusters, alarm => alarm.ClusterId, row => row.Id, (alarm, row) => new { alarm, row.Name }).FirstOrDefaultAsync(pair => pair.alarm.Id == id, stop);
+        if (found is null || !Sees(user, found.Name, found.alarm.Labels))
+            return new Problem(404, "No such alarm.", "It has been cleared since.").Http();
+        change(found.alarm);
+        await context.SaveChangesAsync(stop);
+        feed.Tell("alarms", found.Name);
+        return TypedResults.NoContent();
+    }
+
+    private static async Task<Results<Ok<ReplayView>, ProblemHttpResult>> Replayed(ReplayRequest body, ClaimsPrincipal user, ClusterWatchers watchers, AskEnquiry ask, CancellationToken stop)
+    {
+        if (watchers.Visible(body.Cluster, user) is null)
+            return ClusterEndpoints.NotThere(body.Cluster).Http();
+        if (AlarmRule.Read(body.Rule, out var mistakes) is not { } rule)
+            return new Problem(400, "The rule has mistakes.", string.Join(" ", mistakes.Select(mistake => mistake.Message)), mistakes).Http();
+        try
+        {
+            var answer = await EnquiryRunner.Run(rule.Enquiry, null, new Window(body.From.ToUnixTimeMilliseconds(), body.To.ToUnixTimeMilliseconds()),
+                ask.ReaderFor(user.Scope(), body.Cluster), new Limits(), stop, rule.Every);
+            if (rule.BoundsIn(answer.Unit, out var error) is not { } bounds)
+                return new Problem(400, "A bound does not fit.", error!, new[] { new RuleMistake("above", error!) }).Http();
+            var raised = Replay.Over(rule, bounds, answer);
+            var weeks = (body.To - body.From) / TimeSpan.FromDays(7);
+            return TypedResults.Ok(new ReplayView(
+                [.. raised.Select(stretch => new StretchView(stretch.Labels.ToDictionary(pair => pair.Key, pair => pair.Value), DateTimeOffset.FromUnixTimeMilliseconds(stretch.From),
+                    stretch.To is { } to ? DateTimeOffset.FromUnixTimeMilliseconds(to) : null, double.IsFinite(stretch.Worst) ? stretch.Worst : null))],
+                raised.Sum(stretch => stretch.To is null ? 1 : 2) / weeks,
+                raised.Count(stretch => stretch.To is { } to && to - stretch.From <= Replay.Brief.TotalMilliseconds), answer.Unit, bounds.Above, bounds.Below, AskEndpoints.View(rule.Enquiry, answer)));
+        }
+        catch (EnquiryException wrong)
+        {
+            return new Problem(400, "The enquiry cannot be read.", wrong.Message, new[] { new RuleMistake("when", $"Line {wrong.Error.Line}, column {wrong.Error.Column}: {wrong.Message}") }).Http();
+        }
+        catch (LimitException limit)
+        {
+            return new Problem(422, "The enquiry is too large.", limit.Message).Http();
+        }
+    }
+
+    // An alarm belongs to the namespace its labels name; without one it is for readers of the whole cluster.
+    private static bool Sees(ClaimsPrincipal user, string cluster, string labels)
+    {
+        var map = Map(labels);
+        return user.Scope().Sees(cluster, map.GetValueOrDefault("namespace") ?? map.GetValueOrDefault("k8s.namespace.name"));
+    }
+
+    private static Dictionary<string, string> Map(string labels) => JsonSerializer.Deserialize<Dictionary<string, string>>(labels)!;
+}

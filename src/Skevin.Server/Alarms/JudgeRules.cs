@@ -1,0 +1,176 @@
+using System.Text.Json;
+using System.Text.Json.Serialization;
+using Microsoft.EntityFrameworkCore;
+using Skevin.Core.Access;
+using Skevin.Core.Alarms;
+using Skevin.Core.Query.Language;
+using Skevin.Core.Query.Run;
+using Skevin.Core.Series;
+using Skevin.Server.Access;
+using Skevin.Server.Ask;
+using Skevin.Server.Live;
+using Skevin.Storage;
+
+namespace Skevin.Server.Alarms;
+
+/// <summary>Judges the slots of one rule that have come due, each once, and records verdicts, transitions and messages together.</summary>
+public sealed class JudgeRules(IDbContextFactory<SkevinContext> contexts, AskEnquiry ask, LiveFeed feed, TimeProvider clock)
+{
+    // After a standstill the slots missed are still judged, up to this long ago; earlier ones are left to replay.
+    private static readonly TimeSpan Longest = TimeSpan.FromHours(2);
+
+    internal static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web) { Converters = { new JsonStringEnumConverter(JsonNamingPolicy.CamelCase) }, NumberHandling = JsonNumberHandling.AllowNamedFloatingPointLiterals };
+
+    /// <summary>Judges all rules in force.</summary>
+    public async Task Run(CancellationToken stop)
+    {
+        await using var context = await contexts.CreateDbContextAsync(stop);
+        var rules = await context.AlarmRules.Where(rule => rule.InForce).Join(context.Clusters, rule => rule.ClusterId, cluster => cluster.Id, (rule, cluster) => new { rule.Id, cluster.Name }).ToListAsync(stop);
+        foreach (var rule in rules)
+            await One(rule.Id, rule.Name, stop);
+    }
+
+    private async Task One(Guid id, string cluster, CancellationToken stop)
+    {
+        await using var context = await contexts.CreateDbContextAsync(stop);
+        if (await context.AlarmRules.FirstOrDefaultAsync(rule => rule.Id == id && rule.InForce, stop) is not { } row)
+            return;
+        var document = JsonSerializer.Deserialize<RuleDocument>(row.Document, Json)!;
+        if (AlarmRule.Read(document, out var mistakes) is not { } rule)
+        {
+            await Trouble(context, row, string.Join(" ", mistakes.Select(mistake => mistake.Message)), cluster, stop);
+            return;
+        }
+        var width = (long)rule.Every.TotalMilliseconds;
+        var due = (clock.GetUtcNow() - rule.Wait).ToUnixTimeMilliseconds() / width * width;
+        var from = Math.Max(row.JudgedTo, (clock.GetUtcNow() - Longest).ToUnixTimeMilliseconds() / width * width);
+        if (due <= from)
+            return;
+
+        var owner = await context.Users.AsNoTracking().FirstOrDefaultAsync(person => person.Id == row.OwnerId, stop);
+        if (owner is null)
+        {
+            await Trouble(context, row, "The rule's owner is gone, so it has no access scope. Put it in force again under your own name.", cluster, stop);
+            return;
+        }
+        Answer answer;
+        try
+        {
+            answer = await EnquiryRunner.Run(rule.Enquiry, null, new Window(from, due), ask.ReaderFor(PersonClaims.ScopeOf(owner), cluster), new Limits(), stop, rule.Every);
+        }
+        catch (Exception wrong) when (wrong is EnquiryException or LimitException)
+        {
+            await Trouble(context, row, wrong.Message, cluster, stop);
+            return;
+        }
+        if (rule.BoundsIn(answer.Unit, out var error) is not { } bounds)
+        {
+            await Trouble(context, row, error!, cluster, stop);
+            return;
+        }
+
+        var alarms = await context.Alarms.Where(alarm => alarm.RuleId == id).ToDictionaryAsync(alarm => alarm.Labels, stop);
+        var contacts = await context.Contacts.AsNoTracking().Where(contact => (document.Tell ?? Array.Empty<string>()).Contains(contact.Name)).ToListAsync(stop);
+        var values = answer.Series.ToDictionary(series => LabelsJson(series.Labels), series => series.Values);
+        var told = false;
+        for (var slot = 0; slot < (int)((due - from) / width); slot++)
+        {
+            var end = from + (slot + 1) * width;
+            var verdicts = new List<object>();
+            // A series that vanished has no values: its alarm is judged by what missing data means.
+            foreach (var labels in values.Keys.Union(alarms.Keys).Order(StringComparer.Ordinal))
+            {
+                var value = values.TryGetValue(labels, out var own) && SlotOf(answer, end) is var at && at >= 0 && at < own.Length ? own[at] : double.NaN;
+                var alarm = alarms.GetValueOrDefault(labels);
+                var before = alarm is null ? AlarmStatus.Quiet : new AlarmStatus(alarm.State, alarm.Since, alarm.RaisedAt, alarm.Worst ?? double.NaN);
+                var (after, transition) = AlarmMachine.Judge(before, value, end, width, rule, bounds);
+                verdicts.Add(new { labels, value = double.IsFinite(value) ? value : (double?)null, state = after.State });
+                alarm = Keep(context, alarms, alarm, row, document, labels, answer.Unit, after, value);
+                if (transition != AlarmTransition.None && alarm is not null)
+                {
+                    Tell(context, row, document, alarm, cluster, transition, end, value, before, contacts);
+                    told = true;
+                }
+                if (alarm is { State: AlarmState.Quiet })
+                {
+                    alarms.Remove(labels);
+                    context.Alarms.Remove(alarm);
+                }
+            }
+            context.RuleVerdicts.Add(new RuleVerdictRow { RuleId = id, SlotEnd = end, JudgedAt = clock.GetUtcNow(), Verdicts = JsonSerializer.Serialize(verdicts, Json) });
+        }
+        row.JudgedTo = due;
+        row.Trouble = null;
+        await context.SaveChangesAsync(stop);
+        if (told || alarms.Count > 0)
+            feed.Tell("alarms", cluster);
+    }
+
+    private static int SlotOf(Answer answer, long end) => (int)((end - answer.FirstEnd) / (long)answer.Every.TotalMilliseconds);
+
+    private static AlarmRow? Keep(
+        SkevinContext context, Dictionary<string, AlarmRow> alarms, AlarmRow? alarm, AlarmRuleRow rule, RuleDocument document, string labels, string unit,
+        AlarmStatus after, double value)
+    {
+        if (alarm is null)
+        {
+            if (after.State == AlarmState.Quiet)
+                return null;
+            alarm = new AlarmRow { Id = Guid.CreateVersion7(), RuleId = rule.Id, ClusterId = rule.ClusterId, Labels = labels, Unit = unit };
+            alarms[labels] = alarm;
+            context.Alarms.Add(alarm);
+        }
+        (alarm.State, alarm.Since, alarm.RaisedAt) = (after.State, after.Since, after.RaisedAt);
+        alarm.Worst = double.IsFinite(after.Worst) ? after.Worst : null;
+        alarm.Value = double.IsFinite(value) ? value : alarm.Value;
+        alarm.Severity = document.Severity;
+        return alarm;
+    }
+
+    private void Tell(
+        SkevinContext context, AlarmRuleRow rule, RuleDocument document, AlarmRow alarm, string cluster, AlarmTransition transition, long slotEnd,
+        double value, AlarmStatus before, List<ContactRow> contacts)
+    {
+        var now = clock.GetUtcNow();
+        var at = DateTimeOffset.FromUnixTimeMilliseconds(slotEnd);
+        var change = new AlarmEventRow
+        {
+            Id = Guid.CreateVersion7(), RuleId = rule.Id, AlarmId = alarm.Id, ClusterId = rule.ClusterId, RuleName = rule.Name, Labels = alarm.Labels,
+            Transition = transition, At = at, RecordedAt = now, Value = double.IsFinite(value) ? value : null, Unit = alarm.Unit, Severity = document.Severity,
+        };
+        context.AlarmEvents.Add(change);
+        if (transition == AlarmTransition.Raised)
+            context.Marks.Add(new MarkRow { Id = change.Id, ClusterId = rule.ClusterId, At = at, Kind = "alarm", Text = rule.Name });
+        // A shelved alarm is recorded, not told.
+        if (alarm.ShelvedUntil > now)
+            return;
+        foreach (var contact in contacts)
+        {
+            var message = Guid.CreateVersion7();
+            context.Messages.Add(new MessageRow
+            {
+                Id = message, EventId = change.Id, Contact = contact.Name, Url = contact.Url, CreatedAt = now, NextTry = now,
+                Body = JsonSerializer.Serialize(new
+                {
+                    id = message, alarm = alarm.Id, rule = rule.Name, transition, severity = document.Severity, cluster,
+                    labels = JsonSerializer.Deserialize<Dictionary<string, string>>(alarm.Labels), at,
+                    raisedAt = DateTimeOffset.FromUnixTimeMilliseconds(transition == AlarmTransition.Raised ? slotEnd : before.RaisedAt),
+                    value = change.Value, worst = double.IsFinite(before.Worst) ? before.Worst : change.Value, unit = alarm.Unit,
+                    runbook = document.Runbook,
+                }, Json),
+            });
+        }
+    }
+
+    private async Task Trouble(SkevinContext context, AlarmRuleRow row, string text, string cluster, CancellationToken stop)
+    {
+        if (row.Trouble == text)
+            return;
+        row.Trouble = text;
+        await context.SaveChangesAsync(stop);
+        feed.Tell("alarms", cluster);
+    }
+
+    /// <summary>Labels as JSON, sorted by name: the same labels are the same text.</summary>
+    public static string LabelsJson(Labels labels) => JsonSerializer.Serialize(labels.ToDictionary(pair => pair.Key, pair => pair.Value), Json);
+}

@@ -1,0 +1,77 @@
+using System.Security.Claims;
+using Microsoft.AspNetCore.Http.HttpResults;
+using Skevin.Core.Access;
+using Skevin.Core.Arrivals;
+using Skevin.Core.Diagnosis;
+using Skevin.Server.Access;
+using Skevin.Server.Clusters;
+using Skevin.Server.Collection;
+using Skevin.Server.Live;
+using Skevin.Server.Setup;
+using Skevin.Storage.Arrivals;
+
+namespace Skevin.Server.Arrivals;
+
+/// <summary>A source.</summary>
+/// <param name="Expected">Minutes of the last hour in which it should have sent.</param>
+/// <param name="Received">Minutes of those that have data.</param>
+/// <param name="Cause">In a few words, null where nothing is wrong.</param>
+/// <param name="Fix">The one thing to do.</param>
+/// <param name="Explanation">What happened, in sentences.</param>
+/// <param name="Act">What Skevin can do about it.</param>
+/// <param name="Proof">The raw evidence.</param>
+public sealed record SourceView(
+    string Signal, string Source, string? Namespace, string SentBy, ArrivalState State, DateTimeOffset? LastSeen, DateTimeOffset? NewestData, int Expected, int Received,
+    int IntervalSeconds, string? Cause, string? Fix, string? Explanation, CureAct Act, IReadOnlyList<string> Proof, SourceReport? Report);
+
+/// <summary>All sources of a cluster.</summary>
+public sealed record ArrivalsView(string Cluster, bool Collected, IReadOnlyList<SourceView> Sources);
+
+/// <summary>An act to cure a cause.</summary>
+public sealed record CureRequest(string Cluster, CureAct Act);
+
+/// <summary>Station 3.</summary>
+public static class ArrivalEndpoints
+{
+    /// <summary>Adds its services.</summary>
+    public static void AddArrivals(this IServiceCollection services)
+    {
+        services.AddSingleton<ArrivalBook>();
+        services.AddSingleton<AgentStatusProbe>();
+        services.AddSingleton<JudgeArrivals>();
+    }
+
+    /// <summary>Maps its endpoints.</summary>
+    public static void MapArrivals(this IEndpointRouteBuilder routes)
+    {
+        routes.MapGet("/api/arrivals", async Task<Results<Ok<ArrivalsView>, ProblemHttpResult>> (
+            string? cluster, ClaimsPrincipal user, ClusterWatchers watchers, JudgeArrivals judge, PlansInForce plans, CancellationToken stop) =>
+        {
+            if (watchers.Visible(cluster, user) is not { } watched)
+                return ClusterEndpoints.NotThere(cluster).Http();
+            var sources = await judge.Run(watched, stop);
+            return TypedResults.Ok(new ArrivalsView(watched.Name, (await plans.Revisions(watched.Id, stop)).Count > 0,
+                [.. sources.Where(source => user.Scope().Sees(watched.Name, source.Evidence.Expected.Namespace)).Select(View)]));
+        }).Needs(Roles.Reader);
+        routes.MapPost("/api/arrivals/cure", async Task<Results<Ok<RollOut>, ProblemHttpResult>> (
+            CureRequest body, ClaimsPrincipal user, ClusterWatchers watchers, RollOutPlan rollOut, LiveFeed feed, CancellationToken stop) =>
+        {
+            if (watchers.Visible(body.Cluster, user) is not { } watched)
+                return ClusterEndpoints.NotThere(body.Cluster).Http();
+            if (body.Act == CureAct.None)
+                return new Problem(400, "Nothing to do.", "Say which act: applyAgain or handOutToken.").Http();
+            var done = await rollOut.Run(watched, null, body.Act == CureAct.HandOutToken, user.PersonName(), stop);
+            feed.Tell("arrivals", watched.Name);
+            return done.Http();
+        }).Needs(Roles.Installer);
+    }
+
+    private static SourceView View(JudgedSource source)
+    {
+        var (expected, record) = (source.Evidence.Expected, source.Evidence.Record);
+        var cause = Diagnoses.Of(source);
+        return new SourceView(
+            expected.Signal, expected.Name, expected.Namespace, expected.SentBy, source.State, record?.LastReceived, record?.NewestData, source.ExpectedMinutes, source.ReceivedMinutes,
+            expected.IntervalSeconds, cause?.Short, cause?.Fix, cause?.Text, cause?.Act ?? CureAct.None, cause?.Proof ?? [], source.Evidence.Report);
+    }
+}

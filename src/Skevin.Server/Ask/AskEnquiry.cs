@@ -1,0 +1,82 @@
+using Skevin.Core.Access;
+using Skevin.Core.Query.Language;
+using Skevin.Core.Query.Run;
+using Skevin.Server.Setup;
+using Skevin.Storage.Metrics;
+
+namespace Skevin.Server.Ask;
+
+/// <summary>The scope chosen in the page; it becomes a step of its own.</summary>
+public sealed record AskScope(string? Namespace, string? Workload);
+
+/// <summary>An enquiry to answer.</summary>
+public sealed record AskRequest(string Text, DateTimeOffset From, DateTimeOffset To, string? Cluster = null, AskScope? Scope = null);
+
+/// <summary>A series of an answer.</summary>
+/// <param name="Labels">What it stands for.</param>
+/// <param name="Points">Epoch milliseconds and value; null where a slot is empty.</param>
+public sealed record SeriesView(IReadOnlyDictionary<string, string> Labels, IReadOnlyList<IReadOnlyList<double?>> Points);
+
+/// <summary>The account of a step.</summary>
+public sealed record StepView(string Text, int Left, bool Scope);
+
+/// <summary>A gap in a series.</summary>
+public sealed record GapView(IReadOnlyDictionary<string, string> Labels, DateTimeOffset From, DateTimeOffset To, double Rise);
+
+/// <summary>A note about a step.</summary>
+public sealed record NoteView(int Step, string Kind, string Text, string? Cure, GapView? Gap);
+
+/// <summary>An answer.</summary>
+/// <param name="Shape">For now always <c>series</c>.</param>
+/// <param name="Every">Width of a slot, as in the language.</param>
+public sealed record AskAnswer(
+    string Shape, string Unit, string Every, IReadOnlyList<SeriesView> Series, object? Columns, object? Rows, string? Next,
+    IReadOnlyList<StepView> Steps, IReadOnlyList<NoteView> Notes, string Formatted);
+
+/// <summary>Answers enquiries in a reader's access scope.</summary>
+public sealed class AskEnquiry(SampleStore store, SeriesIndex index, Head head)
+{
+    private static readonly TimeSpan Deadline = TimeSpan.FromSeconds(30);
+
+    /// <summary>A reader for a person, of one cluster or all they may see.</summary>
+    public ScopedReader ReaderFor(AccessScope access, string? cluster) => new(store, index, head, access, cluster);
+
+    /// <summary>Answers.</summary>
+    /// <param name="request">The enquiry.</param>
+    /// <param name="access">What the reader may see.</param>
+    /// <param name="stop">Cancels.</param>
+    public async Task<Outcome<(Enquiry Enquiry, Answer Answer)>> Run(AskRequest request, AccessScope access, CancellationToken stop)
+    {
+        if (request.To <= request.From)
+            return new Problem(400, "The window is empty.", "'to' must be later than 'from'.");
+        using var deadline = CancellationTokenSource.CreateLinkedTokenSource(stop);
+        deadline.CancelAfter(Deadline);
+        try
+        {
+            var enquiry = Parser.Read(request.Text ?? "");
+            var window = new Window(request.From.ToUnixTimeMilliseconds(), request.To.ToUnixTimeMilliseconds());
+            var answer = await EnquiryRunner.Run(enquiry, ScopePredicate(request.Scope), window, ReaderFor(access, request.Cluster), new Limits(), deadline.Token);
+            return (enquiry, answer);
+        }
+        catch (EnquiryException wrong)
+        {
+            return new Problem(400, "The enquiry cannot be read.", $"Line {wrong.Error.Line}, column {wrong.Error.Column}: {wrong.Error.Message}", new[] { wrong.Error });
+        }
+        catch (LimitException limit)
+        {
+            return new Problem(422, "The enquiry is too large.", $"{limit.Step}: {limit.Message}");
+        }
+        catch (OperationCanceledException) when (!stop.IsCancellationRequested)
+        {
+            return new Problem(422, "The enquiry took too long.", $"It was given up after {Deadline.TotalSeconds:0} s. Narrow the window or add a where step.");
+        }
+    }
+
+    private static Predicate? ScopePredicate(AskScope? scope)
+    {
+        FieldPredicate Equals(string field, string value) => new(field, Comparison.Equal, [new TextValue(value)], default);
+        Predicate? predicate = string.IsNullOrEmpty(scope?.Namespace) ? null : Equals("namespace", scope.Namespace);
+        return string.IsNullOrEmpty(scope?.Workload) ? predicate
+            : predicate is null ? Equals("workload", scope.Workload) : new AndPredicate(predicate, Equals("workload", scope.Workload));
+    }
+}

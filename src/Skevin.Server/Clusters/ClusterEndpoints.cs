@@ -1,0 +1,138 @@
+using System.Security.Claims;
+using Microsoft.AspNetCore.Http.HttpResults;
+using Microsoft.EntityFrameworkCore;
+using Skevin.Core.Access;
+using Skevin.Core.Clusters;
+using Skevin.Server.Access;
+using Skevin.Server.Setup;
+using Skevin.Storage;
+using Skevin.Storage.Metrics;
+
+namespace Skevin.Server.Clusters;
+
+/// <summary>A cluster in the list.</summary>
+/// <param name="Ready">Whether its API answers and all nodes are ready.</param>
+/// <param name="Nodes">How many nodes.</param>
+/// <param name="Trouble">Why it cannot be read, or null.</param>
+public sealed record ClusterSummary(string Name, bool Ready, int Nodes, int ReadyNodes, int Pods, int ReadyPods, string Version, string Address, HealthLevel Level, string? Trouble);
+
+/// <summary>A node with its load.</summary>
+public sealed record NodeView(
+    string Name, bool Ready, IReadOnlyList<string> Because, IReadOnlyList<string> Roles, IReadOnlyList<string> Addresses,
+    Resources Allocatable, Resources Requests, Resources Limits, int Pods, string Version, DateTimeOffset Created);
+
+/// <summary>A namespace with the health of what is in it.</summary>
+public sealed record NamespaceView(string Name, int Pods, int ReadyPods, HealthLevel Level);
+
+/// <summary>A workload.</summary>
+public sealed record WorkloadView(string Namespace, string Kind, string Name, int Desired, int Ready, int Updated, int Restarts, HealthLevel Level, IReadOnlyList<string> Because);
+
+/// <summary>A container.</summary>
+public sealed record ContainerView(string Name, string Image, bool Ready, int Restarts, string State, string? Reason, Resources Request, Resources Limit, Termination? Last);
+
+/// <summary>A pod.</summary>
+public sealed record PodView(
+    string Namespace, string Name, string Node, string Phase, string WorkloadKind, string Workload, IReadOnlyList<string> Addresses, bool Ready, int Restarts,
+    HealthLevel Level, IReadOnlyList<string> Because, IReadOnlyList<ContainerView> Containers, DateTimeOffset Created);
+
+/// <summary>The inventory of a cluster as one reader may see it.</summary>
+/// <param name="Complete">Whether every list was read once.</param>
+/// <param name="Errors">What cannot be read, in the cluster's words.</param>
+/// <param name="WholeCluster">Whether the reader sees nodes and all namespaces.</param>
+public sealed record InventoryView(
+    string Cluster, bool Complete, IReadOnlyList<string> Errors, bool WholeCluster, IReadOnlyList<NodeView> Nodes, IReadOnlyList<NamespaceView> Namespaces,
+    IReadOnlyList<WorkloadView> Workloads, IReadOnlyList<PodView> Pods);
+
+/// <summary>Station 1.</summary>
+public static class ClusterEndpoints
+{
+    /// <summary>Adds its services.</summary>
+    public static void AddClusters(this IServiceCollection services)
+    {
+        services.AddSingleton<ClusterWatchers>();
+        services.AddHostedService(provider => provider.GetRequiredService<ClusterWatchers>());
+        services.AddSingleton<ConnectCluster>();
+    }
+
+    /// <summary>Maps its endpoints.</summary>
+    public static void MapClusters(this IEndpointRouteBuilder routes)
+    {
+        routes.MapGet("/api/clusters", (ClaimsPrincipal user, ClusterWatchers watchers) =>
+            watchers.All.Where(cluster => user.Scope().Sees(cluster.Name)).Select(cluster => Summary(cluster, user.Scope())).ToArray()).Needs(Roles.Reader);
+        routes.MapPost("/api/clusters", async (ConnectRequest body, ClaimsPrincipal user, ConnectCluster connect, CancellationToken stop) =>
+            (await connect.Run(body, user.PersonName(), stop)).Http()).Needs(Roles.Installer);
+        routes.MapGet("/api/clusters/{name}", Results<Ok<InventoryView>, ProblemHttpResult> (string name, ClaimsPrincipal user, ClusterWatchers watchers) =>
+            watchers.Visible(name, user) is { } cluster ? TypedResults.Ok(View(cluster, user.Scope())) : NotThere(name).Http()).Needs(Roles.Reader);
+        routes.MapDelete("/api/clusters/{name}", async Task<Results<NoContent, ProblemHttpResult>> (string name, ClaimsPrincipal user, ClusterWatchers watchers,
+            IDbContextFactory<SkevinContext> contexts, SeriesIndex index, CancellationToken stop) =>
+        {
+            if (watchers.Visible(name, user) is not { } cluster)
+                return NotThere(name).Http();
+            watchers.End(name);
+            await using var context = await contexts.CreateDbContextAsync(stop);
+            await context.Clusters.Where(row => row.Id == cluster.Id).ExecuteDeleteAsync(stop);
+            index.RemoveCluster(cluster.Id);
+            return TypedResults.NoContent();
+        }).Needs(Roles.Installer);
+    }
+
+    /// <summary>A cluster, if this person may see it.</summary>
+    public static WatchedCluster? Visible(this ClusterWatchers watchers, string? name, ClaimsPrincipal user) =>
+        name is not null && user.Scope().Sees(name) ? watchers.Find(name) : null;
+
+    /// <summary>The answer where a cluster is not there, or not for this person.</summary>
+    public static Problem NotThere(string? name) =>
+        new(404, "No such cluster.", $"No cluster '{name}' is connected that you may see. Connect it under Clusters.");
+
+    /// <summary>What a reader may see of an inventory.</summary>
+    public static Inventory Visible(this Inventory inventory, string cluster, AccessScope scope) => scope.Namespaces is null ? inventory : inventory with
+    {
+        Nodes = [],
+        Namespaces = [.. inventory.Namespaces.Where(ns => scope.Sees(cluster, ns.Name))],
+        Workloads = [.. inventory.Workloads.Where(workload => scope.Sees(cluster, workload.Namespace))],
+        Pods = [.. inventory.Pods.Where(pod => scope.Sees(cluster, pod.Namespace))],
+    };
+
+    private static ClusterSummary Summary(WatchedCluster cluster, AccessScope scope)
+    {
+        var all = cluster.Watch.Current;
+        var inventory = all.Visible(cluster.Name, scope);
+        var ready = all.Nodes.Count(node => node.Ready);
+        var trouble = cluster.Watch.Errors.Select(pair => $"{pair.Key}: {pair.Value}").FirstOrDefault();
+        var nodes = all.Nodes.ToDictionary(node => node.Name);
+        var worst = inventory.Pods.Select(pod => HealthOf.Pod(pod, nodes.GetValueOrDefault(pod.Node)).Level).DefaultIfEmpty(HealthLevel.Clear).Max();
+        var level = trouble is not null ? HealthLevel.Critical : ready < all.Nodes.Count ? HealthLevel.Major : worst;
+        return new ClusterSummary(cluster.Name, trouble is null && all.Nodes.Count > 0 && ready == all.Nodes.Count, all.Nodes.Count, ready, inventory.Pods.Count,
+            inventory.Pods.Count(pod => pod.Ready), all.Version, scope.Namespaces is null ? cluster.Client.BaseUri.ToString() : "", level, trouble);
+    }
+
+    private static InventoryView View(WatchedCluster cluster, AccessScope scope)
+    {
+        var all = cluster.Watch.Current;
+        var inventory = all.Visible(cluster.Name, scope);
+        var nodes = all.Nodes.ToDictionary(node => node.Name);
+        var health = inventory.Pods.ToDictionary(pod => pod.Uid, pod => HealthOf.Pod(pod, nodes.GetValueOrDefault(pod.Node)));
+        var byWorkload = inventory.Pods.ToLookup(pod => (pod.Namespace, pod.WorkloadKind, pod.Workload));
+        var loads = Capacity.ByNode(all).ToDictionary(load => load.Node);
+        return new InventoryView(
+            cluster.Name, cluster.Watch.Complete, [.. cluster.Watch.Errors.Select(pair => $"{pair.Key}: {pair.Value}")], scope.Namespaces is null,
+            [.. inventory.Nodes.Select(node => new NodeView(node.Name, node.Ready, HealthOf.Node(node).Because, node.Roles, node.Addresses, node.Allocatable,
+                loads[node.Name].Requests, loads[node.Name].Limits, loads[node.Name].Pods, node.AgentVersion, node.Created))],
+            [.. inventory.Namespaces.Select(ns =>
+            {
+                var pods = inventory.Pods.Where(pod => pod.Namespace == ns.Name).ToArray();
+                return new NamespaceView(ns.Name, pods.Length, pods.Count(pod => pod.Ready), pods.Select(pod => health[pod.Uid].Level).DefaultIfEmpty(HealthLevel.Clear).Max());
+            })],
+            [.. inventory.Workloads.Select(workload =>
+            {
+                var pods = byWorkload[(workload.Namespace, workload.Kind, workload.Name)].ToArray();
+                var judged = HealthOf.Workload(workload, [.. pods.Select(pod => health[pod.Uid])]);
+                return new WorkloadView(workload.Namespace, workload.Kind, workload.Name, workload.Desired, workload.Ready, workload.Updated,
+                    pods.Sum(pod => pod.Restarts), judged.Level, judged.Because);
+            })],
+            [.. inventory.Pods.Select(pod => new PodView(pod.Namespace, pod.Name, pod.Node, pod.Phase, pod.WorkloadKind, pod.Workload, pod.Addresses, pod.Ready, pod.Restarts,
+                health[pod.Uid].Level, health[pod.Uid].Because,
+                [.. pod.Containers.Select(container => new ContainerView(container.Name, container.Image, container.Ready, container.Restarts, container.State,
+                    container.Reason, container.Request, container.Limit, container.Last))], pod.Created))]);
+    }
+}

@@ -1,0 +1,124 @@
+using System.Collections.Concurrent;
+using System.Security.Cryptography;
+using System.Text;
+using k8s;
+using Microsoft.AspNetCore.DataProtection;
+using Microsoft.EntityFrameworkCore;
+using Skevin.ClusterApi;
+using Skevin.Core.Clusters;
+using Skevin.Server.Live;
+using Skevin.Storage;
+
+namespace Skevin.Server.Clusters;
+
+/// <summary>A connected cluster while the server runs.</summary>
+public sealed record WatchedCluster(int Id, string Name, Kubernetes Client, InventoryWatch Watch);
+
+/// <summary>Watches every connected cluster and tells pages what changed.</summary>
+public sealed class ClusterWatchers(
+    IDbContextFactory<SkevinContext> contexts, IDataProtectionProvider protection, LiveFeed feed, ILogger<ClusterWatchers> log) : BackgroundService
+{
+    private sealed record Running(WatchedCluster Cluster, CancellationTokenSource Stop)
+    {
+        public int Dirty = 1;
+        public Dictionary<string, int> Restarts { get; } = [];
+    }
+
+    private readonly ConcurrentDictionary<string, Running> _running = new();
+    private readonly IDataProtector _protector = protection.CreateProtector("kubeconfig");
+
+    /// <summary>A cluster by name, or null where none of that name is connected.</summary>
+    public WatchedCluster? Find(string name) => _running.GetValueOrDefault(name)?.Cluster;
+
+    /// <summary>All connected clusters.</summary>
+    public IReadOnlyList<WatchedCluster> All => [.. _running.Values.Select(running => running.Cluster).OrderBy(cluster => cluster.Name, StringComparer.Ordinal)];
+
+    /// <summary>Encrypts a kubeconfig for the database.</summary>
+    public string Protect(string kubeconfig) => _protector.Protect(kubeconfig);
+
+    /// <summary>Begins to watch a cluster.</summary>
+    public void Begin(ClusterRow row)
+    {
+        var client = ClusterConnection.FromKubeconfig(_protector.Unprotect(row.ProtectedKubeconfig), out var error);
+        if (client is null)
+        {
+            log.LogError("The stored kubeconfig of {Cluster} cannot be used: {Error}", row.Name, error);
+            return;
+        }
+        var watch = new InventoryWatch(client);
+        var running = new Running(new WatchedCluster(row.Id, row.Name, client, watch), new CancellationTokenSource());
+        if (!_running.TryAdd(row.Name, running))
+            return;
+        watch.Changed += () => Interlocked.Exchange(ref running.Dirty, 1);
+        _ = Task.Run(() => watch.Run(running.Stop.Token));
+    }
+
+    /// <summary>Ends watching a cluster.</summary>
+    public void End(string name)
+    {
+        if (!_running.TryRemove(name, out var running))
+            return;
+        running.Stop.Cancel();
+        running.Cluster.Client.Dispose();
+    }
+
+    /// <inheritdoc/>
+    protected override async Task ExecuteAsync(CancellationToken stoppingToken)
+    {
+        await using (var context = await contexts.CreateDbContextAsync(stoppingToken))
+            foreach (var row in await context.Clusters.AsNoTracking().ToListAsync(stoppingToken))
+                Begin(row);
+        using var timer = new PeriodicTimer(TimeSpan.FromSeconds(0.5));
+        try
+        {
+            while (await timer.WaitForNextTickAsync(stoppingToken))
+                foreach (var running in _running.Values.Where(running => Interlocked.Exchange(ref running.Dirty, 0) == 1))
+                {
+                    try
+                    {
+                        await NoteRestarts(running, stoppingToken);
+                    }
+                    catch (Exception trouble) when (trouble is DbUpdateException or Npgsql.NpgsqlException)
+                    {
+                        log.LogWarning(trouble, "Restarts of {Cluster} could not be noted", running.Cluster.Name);
+                    }
+                    feed.Tell("inventory", running.Cluster.Name);
+                }
+        }
+        catch (OperationCanceledException)
+        {
+            // Stopping.
+        }
+        foreach (var name in _running.Keys)
+            End(name);
+    }
+
+    // The mark's number is made of what happened, so that a second server or a restart does not note it twice.
+    private async Task NoteRestarts(Running running, CancellationToken stop)
+    {
+        var marks = new List<MarkRow>();
+        foreach (var pod in running.Cluster.Watch.Current.Pods)
+            foreach (var container in pod.Containers.Where(container => container.Last is not null))
+            {
+                var key = $"{pod.Uid}/{container.Name}";
+                var ended = container.Last!;
+                var count = HashCode.Combine(container.Restarts, ended.At);
+                if (running.Restarts.GetValueOrDefault(key) == count)
+                    continue;
+                running.Restarts[key] = count;
+                marks.Add(new MarkRow
+                {
+                    Id = new Guid(MD5.HashData(Encoding.UTF8.GetBytes($"{running.Cluster.Name}/{key}/{ended.At:O}"))),
+                    ClusterId = running.Cluster.Id, At = ended.At, Kind = "restart", Namespace = pod.Namespace,
+                    Text = ended.Reason == "OOMKilled" ? $"{pod.Workload} killed for memory" : $"{pod.Workload} restarted",
+                });
+            }
+        if (marks.Count == 0)
+            return;
+        await using var context = await contexts.CreateDbContextAsync(stop);
+        var ids = marks.Select(mark => mark.Id).ToArray();
+        var known = await context.Marks.Where(mark => ids.Contains(mark.Id)).Select(mark => mark.Id).ToListAsync(stop);
+        context.Marks.AddRange(marks.Where(mark => !known.Contains(mark.Id)));
+        await context.SaveChangesAsync(stop);
+    }
+}

@@ -1,0 +1,142 @@
+using System.Security.Claims;
+using System.Text.Json;
+using Microsoft.AspNetCore.Http.HttpResults;
+using Microsoft.EntityFrameworkCore;
+using Skevin.Core.Access;
+using Skevin.Core.Collection;
+using Skevin.Server.Access;
+using Skevin.Server.Clusters;
+using Skevin.Server.Ingest;
+using Skevin.Server.Setup;
+using Skevin.Storage;
+using Skevin.Storage.Metrics;
+
+namespace Skevin.Server.Collection;
+
+/// <summary>A revision of a plan.</summary>
+public sealed record RevisionView(int Revision, DateTimeOffset CreatedAt, string CreatedBy, DateTimeOffset? AppliedAt, CollectionPlan Plan);
+
+/// <summary>An ingest token without its text.</summary>
+public sealed record TokenView(Guid Id, string Name, string Cluster, bool ForAgents, DateTimeOffset CreatedAt, string CreatedBy, DateTimeOffset? ExpiresAt, DateTimeOffset? RevokedAt);
+
+/// <summary>What is measured of a cluster's metrics now.</summary>
+/// <param name="Series">Series that had a sample in the last 5 min.</param>
+/// <param name="SamplesPerSecond">Stored, mean of the last 5 min.</param>
+/// <param name="AgentCores">Processor the agents use, mean of the last 5 min; null where it is not known.</param>
+public sealed record MeasuredCollection(int Series, double SamplesPerSecond, double? AgentCores);
+
+/// <summary>Collection of one cluster.</summary>
+/// <param name="Plan">The plan in force, or the suggested one.</param>
+/// <param name="Revision">The revision in force; 0 where nothing is collected.</param>
+/// <param name="Agents">How far each agent of that revision is.</param>
+public sealed record CollectionView(
+    string Cluster, CollectionPlan Plan, int Revision, string ServerAddress, IReadOnlyList<AgentProgress> Agents, IReadOnlyList<NeededRight> Rights,
+    IReadOnlyList<RevisionView> Revisions, IReadOnlyList<TokenView> Tokens, MeasuredCollection Measured);
+
+/// <summary>A plan to look at or to roll out.</summary>
+public sealed record PlanRequest(CollectionPlan Plan);
+
+/// <summary>The objects of a plan.</summary>
+public sealed record ManifestsView(int Revision, string Yaml, IReadOnlyList<NeededRight> Rights, IReadOnlyList<string> Problems);
+
+/// <summary>A token to make.</summary>
+public sealed record TokenRequest(string Name, string Cluster, DateTimeOffset? Expires);
+
+/// <summary>A token that was made; its text is shown once.</summary>
+public sealed record MadeToken(Guid Id, string Token);
+
+/// <summary>Station 2, and ingest tokens.</summary>
+public static class CollectionEndpoints
+{
+    /// <summary>Adds its services.</summary>
+    public static void AddCollection(this IServiceCollection services)
+    {
+        services.AddSingleton<IngestTokens>();
+        services.AddSingleton<RollOutPlan>();
+        services.AddSingleton<PlansInForce>();
+        services.AddSingleton<MeasureCollection>();
+    }
+
+    /// <summary>Maps its endpoints.</summary>
+    public static void MapCollection(this IEndpointRouteBuilder routes)
+    {
+        routes.MapGet("/api/clusters/{name}/collection", View).Needs(Roles.Reader);
+        routes.MapPost("/api/clusters/{name}/collection/manifests", async Task<Results<Ok<ManifestsView>, ProblemHttpResult>> (
+            string name, PlanRequest body, ClaimsPrincipal user, ClusterWatchers watchers, PlansInForce plans, RollOutPlan rollOut, CancellationToken stop) =>
+        {
+            if (watchers.Visible(name, user) is not { } cluster)
+                return ClusterEndpoints.NotThere(name).Http();
+            var next = ((await plans.Revisions(cluster.Id, stop)).FirstOrDefault()?.Revision ?? 0) + 1;
+            var plan = body.Plan ?? CollectionPlan.Suggested;
+            return TypedResults.Ok(new ManifestsView(next, ManifestYaml.Write(Manifests.For(rollOut.Configuration(name, next, plan), null)), Permissions.For(plan), [.. plan.Problems()]));
+        }).Needs(Roles.Installer);
+        routes.MapPost("/api/clusters/{name}/collection/roll-out", async Task<Results<Ok<RollOut>, ProblemHttpResult>> (
+            string name, PlanRequest body, ClaimsPrincipal user, ClusterWatchers watchers, RollOutPlan rollOut, CancellationToken stop) =>
+            watchers.Visible(name, user) is not { } cluster ? ClusterEndpoints.NotThere(name).Http()
+                : body.Plan is null ? new Problem(400, "No plan.", "Send the plan to roll out.").Http()
+                : (await rollOut.Run(cluster, body.Plan, false, user.PersonName(), stop)).Http()).Needs(Roles.Installer);
+
+        routes.MapGet("/api/tokens", async (ClaimsPrincipal user, IDbContextFactory<SkevinContext> contexts, CancellationToken stop) =>
+        {
+            await using var context = await contexts.CreateDbContextAsync(stop);
+            return (await Tokens(context).ToListAsync(stop)).Where(token => user.Scope().Sees(token.Cluster)).ToArray();
+        }).Needs(Roles.Keeper);
+        routes.MapPost("/api/tokens", async Task<Results<Created<MadeToken>, ProblemHttpResult>> (
+            TokenRequest body, ClaimsPrincipal user, ClusterWatchers watchers, IngestTokens tokens, TimeProvider clock, CancellationToken stop) =>
+        {
+            if (watchers.Visible(body.Cluster, user) is not { } cluster)
+                return ClusterEndpoints.NotThere(body.Cluster).Http();
+            if (string.IsNullOrWhiteSpace(body.Name) || body.Name.Length > 100)
+                return new Problem(400, "The token needs a name.", "Up to 100 characters that say who pushes with it.").Http();
+            if (body.Expires <= clock.GetUtcNow())
+                return new Problem(400, "The token would already have expired.", "Choose a later time, or none.").Http();
+            var (row, token) = await tokens.Make(body.Name.Trim(), cluster.Id, false, body.Expires, user.PersonName(), stop);
+            return TypedResults.Created($"/api/tokens/{row.Id}", new MadeToken(row.Id, token));
+        }).Needs(Roles.Keeper);
+        routes.MapDelete("/api/tokens/{id:guid}", async Task<Results<NoContent, ProblemHttpResult>> (
+            Guid id, ClaimsPrincipal user, IDbContextFactory<SkevinContext> contexts, IngestTokens tokens, CancellationToken stop) =>
+        {
+            await using var context = await contexts.CreateDbContextAsync(stop);
+            var found = await Tokens(context).FirstOrDefaultAsync(token => token.Id == id, stop);
+            if (found is null || !user.Scope().Sees(found.Cluster) || !await tokens.Revoke(id, stop))
+                return new Problem(404, "No such token.", "It was made on another server, or never.").Http();
+            return TypedResults.NoContent();
+        }).Needs(Roles.Keeper);
+    }
+
+    private static async Task<Results<Ok<CollectionView>, ProblemHttpResult>> View(
+        string name, ClaimsPrincipal user, ClusterWatchers watchers, PlansInForce plans, IDbContextFactory<SkevinContext> contexts, SkevinOptions options,
+        MeasureCollection measure, CancellationToken stop)
+    {
+        if (watchers.Visible(name, user) is not { } cluster)
+            return ClusterEndpoints.NotThere(name).Http();
+        var revisions = await plans.Revisions(cluster.Id, stop);
+        var current = revisions.FirstOrDefault();
+        var plan = current?.Plan ?? CollectionPlan.Suggested;
+        await using var context = await contexts.CreateDbContextAsync(stop);
+        var whole = user.Scope().Namespaces is null;
+        return TypedResults.Ok(new CollectionView(
+            name, plan, current?.Revision ?? 0, options.Address,
+            current is null || !whole ? [] : RollOutProgress.Of(cluster.Watch.Current, plan, current.Revision),
+            Permissions.For(plan), revisions,
+            whole ? await Tokens(context).Where(token => token.Cluster == name).ToArrayAsync(stop) : [],
+            await measure.Run(name, stop)));
+    }
+
+    private static IQueryable<TokenView> Tokens(SkevinContext context) => context.IngestTokens
+        .Join(context.Clusters, token => token.ClusterId, cluster => cluster.Id, (token, cluster) => new { token, cluster.Name })
+        .OrderByDescending(pair => pair.token.CreatedAt)
+        .Select(pair => new TokenView(pair.token.Id, pair.token.Name, pair.Name, pair.token.ForAgents, pair.token.CreatedAt, pair.token.CreatedBy, pair.token.ExpiresAt, pair.token.RevokedAt));
+}
+
+/// <summary>Plans as stored.</summary>
+public sealed class PlansInForce(IDbContextFactory<SkevinContext> contexts)
+{
+    /// <summary>Revisions of a cluster's plan, the newest first; the first is in force.</summary>
+    public async Task<IReadOnlyList<RevisionView>> Revisions(int cluster, CancellationToken stop)
+    {
+        await using var context = await contexts.CreateDbContextAsync(stop);
+        var rows = await context.PlanRevisions.AsNoTracking().Where(row => row.ClusterId == cluster).OrderByDescending(row => row.Revision).Take(50).ToListAsync(stop);
+        return [.. rows.Select(row => new RevisionView(row.Revision, row.CreatedAt, row.CreatedBy, row.AppliedAt, JsonSerializer.Deserialize<CollectionPlan>(row.Plan, RollOutPlan.Json)!))];
+    }
+}

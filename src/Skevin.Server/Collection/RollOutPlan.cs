@@ -1,0 +1,88 @@
+using System.Text.Json;
+using Microsoft.EntityFrameworkCore;
+using Skevin.ClusterApi;
+using Skevin.Core.Collection;
+using Skevin.Server.Clusters;
+using Skevin.Server.Ingest;
+using Skevin.Server.Live;
+using Skevin.Server.Setup;
+using Skevin.Storage;
+
+namespace Skevin.Server.Collection;
+
+/// <summary>A roll-out that has been handed to the cluster.</summary>
+public sealed record RollOut(int Revision, IReadOnlyList<string> Applied);
+
+/// <summary>Puts a plan in force: a revision, a token where none is valid, and all objects applied in order.</summary>
+public sealed class RollOutPlan(IDbContextFactory<SkevinContext> contexts, IngestTokens tokens, SkevinOptions options, LiveFeed feed, TimeProvider clock)
+{
+    /// <summary>Most bytes an agent keeps.</summary>
+    public const long BufferBytes = 512L << 20;
+
+    internal static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web);
+
+    /// <summary>What the agents of a revision are told.</summary>
+    public AgentConfiguration Configuration(string cluster, int revision, CollectionPlan plan) => new(cluster, revision, options.Address, plan, BufferBytes);
+
+    /// <summary>Rolls a plan out.</summary>
+    /// <param name="cluster">Where.</param>
+    /// <param name="plan">What; null for the plan in force, applied again.</param>
+    /// <param name="newToken">Whether the agents get a new token even if theirs is valid.</param>
+    /// <param name="by">The person.</param>
+    /// <param name="stop">Cancels.</param>
+    public async Task<Outcome<RollOut>> Run(WatchedCluster cluster, CollectionPlan? plan, bool newToken, string by, CancellationToken stop)
+    {
+        await using var context = await contexts.CreateDbContextAsync(stop);
+        var last = await context.PlanRevisions.Where(row => row.ClusterId == cluster.Id).OrderByDescending(row => row.Revision).FirstOrDefaultAsync(stop);
+        PlanRevisionRow row;
+        if (plan is not null)
+        {
+            if (plan.Problems().ToArray() is { Length: > 0 } problems)
+                return new Problem(400, "The plan cannot be rolled out.", string.Join(" ", problems));
+            row = new PlanRevisionRow
+            {
+                ClusterId = cluster.Id, Revision = (last?.Revision ?? 0) + 1, Plan = JsonSerializer.Serialize(plan, Json), CreatedAt = clock.GetUtcNow(), CreatedBy = by,
+            };
+            context.PlanRevisions.Add(row);
+            await context.SaveChangesAsync(stop);
+        }
+        else if (last is null)
+        {
+            return new Problem(409, "There is no plan yet.", "Make a plan under Collect and roll it out.");
+        }
+        else
+        {
+            row = last;
+            plan = JsonSerializer.Deserialize<CollectionPlan>(last.Plan, Json)!;
+        }
+
+        var now = clock.GetUtcNow();
+        var valid = await context.IngestTokens.Where(token => token.ClusterId == cluster.Id && token.ForAgents && token.RevokedAt == null && (token.ExpiresAt == null || token.ExpiresAt > now)).ToListAsync(stop);
+        string? secret = null;
+        if (valid.Count == 0 || newToken)
+            secret = (await tokens.Make($"agents of {cluster.Name}", cluster.Id, true, null, by, stop)).Token;
+        var applied = new List<string>();
+        foreach (var manifest in Manifests.For(Configuration(cluster.Name, row.Revision, plan), secret))
+        {
+            try
+            {
+                await ManifestApply.Apply(cluster.Client, manifest, stop);
+                applied.Add($"{manifest.Kind} {manifest.Name}");
+            }
+            catch (Exception trouble) when (trouble is k8s.Autorest.HttpOperationException or HttpRequestException)
+            {
+                return new Problem(502, $"The cluster refused {manifest.Kind} {manifest.Name}.",
+                    $"{InventoryWatch.Words(trouble)} {applied.Count} objects before it were applied. Give the kubeconfig's account the right, or correct the object, and roll out again.");
+            }
+        }
+        // Old tokens are revoked only when the new one is in the cluster.
+        if (secret is not null)
+            foreach (var old in valid)
+                await tokens.Revoke(old.Id, stop);
+        row.AppliedAt = clock.GetUtcNow();
+        context.Marks.Add(new MarkRow { Id = Guid.CreateVersion7(), ClusterId = cluster.Id, At = row.AppliedAt.Value, Kind = "rollout", Text = $"plan revision {row.Revision}" });
+        await context.SaveChangesAsync(stop);
+        feed.Tell("collection", cluster.Name);
+        return new RollOut(row.Revision, applied);
+    }
+}

@@ -1,0 +1,38 @@
+namespace Skevin.Server.Dashboards;
+
+/// <summary>A strip of a sheet: a chart over time made from an enquiry.</summary>
+/// <param name="Title">What it shows.</param>
+/// <param name="Subtitle">Of what, and in which unit.</param>
+/// <param name="Text">The enquiry.</param>
+/// <param name="Draw">lines, area or steps.</param>
+/// <param name="Height">Pixels.</param>
+/// <param name="By">Field that tells its series apart.</param>
+/// <param name="About">What the figure means and where it comes from.</param>
+public sealed record Strip(string Title, string Subtitle, string Text, string Draw, int Height, string By, string About);
+
+/// <summary>A sheet of strips.</summary>
+public sealed record Sheet(string Id, string Title, string About, IReadOnlyList<Strip> Strips);
+
+/// <summary>Sheets that ship.</summary>
+public static class ReadySheets
+{
+    /// <summary>All of them.</summary>
+    public static readonly Sheet[] All =
+    [
+        new("cluster-resources", "Cluster resources", "What the cluster uses, by namespace and node.",
+        [
+            new("Processor used", "cores, by namespace", "container.cpu.time -> rate -> sum by namespace -> highest 6", "lines", 118, "namespace",
+                "Rate of the containers' processor time, from each node's stats summary."),
+            new("Memory in use", "by namespace", "container.memory.working_set -> sum by namespace -> highest 6", "lines", 104, "namespace",
+                "Working set of the containers: what cannot be reclaimed at once."),
+            new("Processor by node", "cores used", "k8s.node.cpu.time -> rate -> sum by node", "lines", 92, "node",
+                "Everything a node does, its own processes included."),
+            new("Network received", "bytes a second, by node", "k8s.node.network.io -> where network.io.direction = \"receive\" -> rate -> sum by node", "lines", 84, "node",
+                "Rate of the bytes each node received."),
+            new("Pods ready", "by namespace", "k8s.container.ready -> sum by namespace -> highest 6", "steps", 84, "namespace",
+                "Containers whose readiness check answers, from the cluster's own state."),
+            new("Restarts", "since each pod began, by workload", "k8s.container.restart.count -> sum by workload -> highest 4 by max", "steps", 72, "workload",
+                "Restarts of the containers, from the cluster's own state."),
+        ]),
+    ];
+}

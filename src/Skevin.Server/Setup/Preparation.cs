@@ -1,0 +1,103 @@
+using Microsoft.AspNetCore.Identity;
+using Microsoft.EntityFrameworkCore;
+using Skevin.Core.Access;
+using Skevin.Storage;
+using Skevin.Storage.Arrivals;
+using Skevin.Storage.Metrics;
+
+namespace Skevin.Server.Setup;
+
+/// <summary>What must be done before the server is ready: migrations, first people, the head.</summary>
+public sealed class Preparation(IServiceProvider services, SkevinOptions options, TimeProvider clock, ILogger<Preparation> log)
+{
+    /// <summary>Newer samples are kept in memory.</summary>
+    public static readonly TimeSpan HeadSpan = TimeSpan.FromHours(26);
+
+    /// <summary>Whether all of it is done.</summary>
+    public bool Done { get; private set; }
+
+    /// <summary>Does it.</summary>
+    public async Task Run(CancellationToken stop)
+    {
+        await using var scope = services.CreateAsyncScope();
+        var context = scope.ServiceProvider.GetRequiredService<SkevinContext>();
+        await context.Database.MigrateAsync(stop);
+        var people = scope.ServiceProvider.GetRequiredService<UserManager<Person>>();
+        if (options.Demo)
+            await FirstPerson(people, SkevinOptions.DemoPerson, "R. Amsel", options.DemoPassword, keepPassword: false);
+        if (options.FirstPerson is { } email && options.FirstPassword is { } password && !await context.Users.AnyAsync(stop))
+            await FirstPerson(people, email, email, password, keepPassword: true);
+
+        var (store, index, head) = (services.GetRequiredService<SampleStore>(), services.GetRequiredService<SeriesIndex>(), services.GetRequiredService<Head>());
+        await store.LoadSeries(index, stop);
+        var now = clock.GetUtcNow();
+        head.TrimTo((now - HeadSpan).ToUnixTimeMilliseconds());
+        var count = 0L;
+        await store.Read(head.Start - 1, now.AddMinutes(11).ToUnixTimeMilliseconds(), batch =>
+        {
+            foreach (var (series, sample) in batch)
+                if (sample.Time >= head.Start)
+                {
+                    head.Add(series, sample);
+                    count++;
+                }
+        }, stop);
+        await services.GetRequiredService<ArrivalBook>().Load(stop);
+        services.GetRequiredService<MetricsIntake>().Start();
+        log.LogInformation("Ready: {Series} series, {Samples} samples in memory", index.Count, count);
+        Done = true;
+    }
+
+    private async Task FirstPerson(UserManager<Person> people, string email, string name, string password, bool keepPassword)
+    {
+        var person = await people.FindByEmailAsync(email);
+        if (person is null)
+        {
+            person = new Person { UserName = email, Email = email, Name = name, Roles = Roles.All };
+            var made = await people.CreateAsync(person, password);
+            if (!made.Succeeded)
+                throw new InvalidOperationException($"The person {email} cannot be made: {string.Join(" ", made.Errors.Select(error => error.Description))}");
+            log.LogInformation("Made the person {Email}", email);
+        }
+        else if (!keepPassword && !await people.CheckPasswordAsync(person, password))
+        {
+            await people.RemovePasswordAsync(person);
+            await people.AddPasswordAsync(person, password);
+        }
+    }
+}
+
+/// <summary>Trims the head and drops what is older than the retention.</summary>
+public sealed class Housekeeping(SampleStore store, Head head, SkevinOptions options, TimeProvider clock, ILogger<Housekeeping> log) : BackgroundService
+{
+    /// <inheritdoc/>
+    protected override async Task ExecuteAsync(CancellationToken stoppingToken)
+    {
+        using var timer = new PeriodicTimer(TimeSpan.FromMinutes(10));
+        try
+        {
+            while (await timer.WaitForNextTickAsync(stoppingToken))
+                try
+                {
+                    var now = clock.GetUtcNow();
+                    head.TrimTo((now - Preparation.HeadSpan).ToUnixTimeMilliseconds());
+                    await store.DropBefore(SampleStore.DayOf((now - options.Retention).ToUnixTimeMilliseconds()), stoppingToken);
+                    await using var old = store.Database.CreateCommand("""
+                        delete from ingest_key where received_at < now() - interval '35 days';
+                        delete from arrival_minute where minute < extract(epoch from now()) / 60 - @minutes;
+                        delete from rule_verdict where judged_at < now() - interval '35 days';
+                        """);
+                    old.Parameters.AddWithValue("minutes", options.Retention.TotalMinutes);
+                    await old.ExecuteNonQueryAsync(stoppingToken);
+                }
+                catch (Npgsql.NpgsqlException trouble)
+                {
+                    log.LogWarning(trouble, "Housekeeping was interrupted; it is done again in 10 min");
+                }
+        }
+        catch (OperationCanceledException)
+        {
+            // Stopping.
+        }
+    }
+}

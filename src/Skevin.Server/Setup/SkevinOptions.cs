@@ -1,0 +1,50 @@
+using System.Globalization;
+
+namespace Skevin.Server.Setup;
+
+/// <summary>What the server takes from its environment. Wrong values stop the start with a sentence.</summary>
+/// <param name="Port">Port of page, API and OTLP over HTTP.</param>
+/// <param name="Listen">Address it binds to; loopback unless SKEVIN_LISTEN says otherwise.</param>
+/// <param name="Database">Connection to PostgreSQL.</param>
+/// <param name="Address">Address at which agents reach this server.</param>
+/// <param name="Demo">Whether the demo's person and practice faults are offered.</param>
+/// <param name="DemoPassword">Password of the demo's person.</param>
+/// <param name="PracticePort">First port of the stand-in.</param>
+/// <param name="PageFolder">The built page.</param>
+/// <param name="Retention">How long samples are kept.</param>
+/// <param name="FirstPerson">E-mail of the person made when there is none.</param>
+/// <param name="FirstPassword">Their password.</param>
+public sealed record SkevinOptions(
+    int Port, string Listen, string Database, string Address, bool Demo, string DemoPassword, int PracticePort, string PageFolder,
+    TimeSpan Retention, string? FirstPerson, string? FirstPassword)
+{
+    /// <summary>The demo's person.</summary>
+    public const string DemoPerson = "amsel@larkfield.example";
+
+    /// <summary>Reads the environment.</summary>
+    /// <exception cref="InvalidOperationException">A value is wrong; says which and what is expected.</exception>
+    public static SkevinOptions Read(IConfiguration configuration)
+    {
+        string? Text(string name) => configuration[name] is { Length: > 0 } value ? value : null;
+        int Number(string name, int fallback) => Text(name) is not { } value ? fallback
+            : int.TryParse(value, NumberStyles.None, CultureInfo.InvariantCulture, out var number) && number is > 0 and < 65536 ? number
+            : throw new InvalidOperationException($"{name} is '{value}'; a port from 1 to 65535 is expected.");
+        var port = Number("SKEVIN_PORT", 5180);
+        var days = Text("SKEVIN_RETENTION_DAYS") is { } text
+            ? int.TryParse(text, out var count) && count is > 0 and < 3660 ? count : throw new InvalidOperationException($"SKEVIN_RETENTION_DAYS is '{text}'; days from 1 to 3659 are expected.")
+            : 14;
+        var postgres = Number("SKEVIN_PG_PORT", 55432);
+        return new SkevinOptions(
+            port,
+            Text("SKEVIN_LISTEN") ?? "127.0.0.1",
+            Text("SKEVIN_DATABASE") ?? $"Host=127.0.0.1;Port={postgres};Database=skevin;Username=skevin",
+            Text("SKEVIN_ADDRESS") ?? $"http://127.0.0.1:{port}",
+            Text("SKEVIN_DEMO") == "1",
+            Text("SKEVIN_DEMO_PASSWORD") ?? "falling-clock",
+            Number("SKEVIN_PRACTICE_PORT", 5190),
+            Text("SKEVIN_PAGE") ?? "web/dist",
+            TimeSpan.FromDays(days),
+            Text("SKEVIN_FIRST_PERSON"),
+            Text("SKEVIN_FIRST_PASSWORD"));
+    }
+}
