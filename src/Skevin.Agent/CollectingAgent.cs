@@ -103,17 +103,18 @@ public sealed class CollectingAgent : IDisposable
         Task.Delay(wait, _environment.Clock, stop).ContinueWith(_ => { }, TaskScheduler.Default);
 
     /// <summary>When something is due next.</summary>
-    public DateTimeOffset Next => _configuration is null
-        ? _environment.Clock.GetUtcNow() + TimeSpan.FromSeconds(1)
-        : _nextCollection < _nextStatus ? _nextCollection : _nextStatus;
+    public DateTimeOffset Next => _nextCollection < _nextStatus ? _nextCollection : _nextStatus;
 
     /// <summary>Reads what is due now and seals it.</summary>
     public async Task CollectDue(CancellationToken stop)
     {
         ReadConfiguration();
-        if (_configuration is not { } configuration)
-            return;
         var now = _environment.Clock.GetUtcNow();
+        if (_configuration is not { } configuration)
+        {
+            _nextCollection = _nextStatus = now + TimeSpan.FromSeconds(1);
+            return;
+        }
         if (now >= _nextCollection)
         {
             var every = TimeSpan.FromSeconds(configuration.Plan.Metrics?.EverySeconds ?? 15);

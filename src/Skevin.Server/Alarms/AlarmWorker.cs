@@ -1,9 +1,10 @@
 using Npgsql;
+using Skevin.Server.Setup;
 
 namespace Skevin.Server.Alarms;
 
 /// <summary>Judges and tells, on one server at a time: whoever holds the advisory lock.</summary>
-public sealed class AlarmWorker(NpgsqlDataSource database, JudgeRules judge, DeliverMessages deliver, ILogger<AlarmWorker> log) : BackgroundService
+public sealed class AlarmWorker(SkevinOptions options, JudgeRules judge, DeliverMessages deliver, ILogger<AlarmWorker> log) : BackgroundService
 {
     private const long LockNumber = 7302;
 
@@ -31,7 +32,7 @@ public sealed class AlarmWorker(NpgsqlDataSource database, JudgeRules judge, Del
     // The lock lives as long as its own connection, so a dead server gives it up by itself.
     private async Task Hold(CancellationToken stop)
     {
-        var unpooled = new NpgsqlConnectionStringBuilder(database.ConnectionString) { Pooling = false };
+        var unpooled = new NpgsqlConnectionStringBuilder(options.Database) { Pooling = false };
         await using var connection = new NpgsqlConnection(unpooled.ConnectionString);
         await connection.OpenAsync(stop);
         await using var command = new NpgsqlCommand($"select pg_try_advisory_lock({LockNumber})", connection);

@@ -79,7 +79,7 @@ public static class CollectionEndpoints
         routes.MapGet("/api/tokens", async (ClaimsPrincipal user, IDbContextFactory<SkevinContext> contexts, CancellationToken stop) =>
         {
             await using var context = await contexts.CreateDbContextAsync(stop);
-            return (await Tokens(context).ToListAsync(stop)).Where(token => user.Scope().Sees(token.Cluster)).ToArray();
+            return (await Tokens(context, null, null, stop)).Where(token => user.Scope().Sees(token.Cluster)).ToArray();
         }).Needs(Roles.Keeper);
         routes.MapPost("/api/tokens", async Task<Results<Created<MadeToken>, ProblemHttpResult>> (
             TokenRequest body, ClaimsPrincipal user, ClusterWatchers watchers, IngestTokens tokens, TimeProvider clock, CancellationToken stop) =>
@@ -97,7 +97,7 @@ public static class CollectionEndpoints
             Guid id, ClaimsPrincipal user, IDbContextFactory<SkevinContext> contexts, IngestTokens tokens, CancellationToken stop) =>
         {
             await using var context = await contexts.CreateDbContextAsync(stop);
-            var found = await Tokens(context).FirstOrDefaultAsync(token => token.Id == id, stop);
+            var found = (await Tokens(context, null, id, stop)).FirstOrDefault();
             if (found is null || !user.Scope().Sees(found.Cluster) || !await tokens.Revoke(id, stop))
                 return new Problem(404, "No such token.", "It was made on another server, or never.").Http();
             return TypedResults.NoContent();
@@ -119,14 +119,17 @@ public static class CollectionEndpoints
             name, plan, current?.Revision ?? 0, options.Address,
             current is null || !whole ? [] : RollOutProgress.Of(cluster.Watch.Current, plan, current.Revision),
             Permissions.For(plan), revisions,
-            whole ? await Tokens(context).Where(token => token.Cluster == name).ToArrayAsync(stop) : [],
+            whole ? await Tokens(context, name, null, stop) : [],
             await measure.Run(name, stop)));
     }
 
-    private static IQueryable<TokenView> Tokens(SkevinContext context) => context.IngestTokens
-        .Join(context.Clusters, token => token.ClusterId, cluster => cluster.Id, (token, cluster) => new { token, cluster.Name })
-        .OrderByDescending(pair => pair.token.CreatedAt)
-        .Select(pair => new TokenView(pair.token.Id, pair.token.Name, pair.Name, pair.token.ForAgents, pair.token.CreatedAt, pair.token.CreatedBy, pair.token.ExpiresAt, pair.token.RevokedAt));
+    private static async Task<TokenView[]> Tokens(SkevinContext context, string? cluster, Guid? id, CancellationToken stop) =>
+    [
+        .. (await context.IngestTokens.AsNoTracking().Join(context.Clusters, token => token.ClusterId, row => row.Id, (token, row) => new { token, row.Name })
+            .Where(pair => (cluster == null || pair.Name == cluster) && (id == null || pair.token.Id == id))
+            .OrderByDescending(pair => pair.token.CreatedAt).ToListAsync(stop))
+            .Select(pair => new TokenView(pair.token.Id, pair.token.Name, pair.Name, pair.token.ForAgents, pair.token.CreatedAt, pair.token.CreatedBy, pair.token.ExpiresAt, pair.token.RevokedAt)),
+    ];
 }
 
 /// <summary>Plans as stored.</summary>
