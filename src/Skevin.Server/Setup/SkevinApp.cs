@@ -53,7 +53,11 @@ public static class SkevinApp
         services.AddSingleton(NpgsqlDataSource.Create(options.Database));
         services.AddDbContextFactory<SkevinContext>(database => SkevinContext.Configure(database, options.Database));
         services.AddDataProtection().PersistKeysToDbContext<SkevinContext>().SetApplicationName("skevin");
-        services.ConfigureHttpJsonOptions(json => json.SerializerOptions.Converters.Add(new JsonStringEnumConverter(JsonNamingPolicy.CamelCase)));
+        services.ConfigureHttpJsonOptions(json =>
+        {
+            json.SerializerOptions.Converters.Add(new JsonStringEnumConverter(JsonNamingPolicy.CamelCase));
+            json.SerializerOptions.NumberHandling = JsonNumberHandling.Strict;
+        });
         services.AddProblemDetails();
         services.AddOpenApi("openapi", api => api.AddDocumentTransformer((document, _, _) =>
         {

@@ -1,0 +1,31 @@
+/** What may come next at the cursor. */
+export type Expecting = "source" | "step" | "field" | "value" | "function";
+
+export interface Place {
+  expecting: Expecting;
+  /** The word being typed. */
+  word: string;
+  /** Where it begins. */
+  from: number;
+  metric: string;
+  /** For values: the field compared. */
+  field: string;
+}
+
+/** Reads the text before the cursor far enough to know what fits there. */
+export function placeAt(text: string, cursor: number): Place {
+  const before = text.slice(0, cursor);
+  const parts = before.split("->");
+  const metric = parts[0]!.replace(/#.*$/gm, "").trim().split(/\s/)[0] ?? "";
+  const word = /"[^"]*$|[\w.]*$/.exec(before)![0];
+  const base = { word, from: cursor - word.length, metric, field: "" };
+  if (parts.length === 1) return { ...base, expecting: "source" };
+  const step = parts[parts.length - 1]!;
+  const spoken = step.slice(0, step.length - word.length).trim();
+  if (spoken === "") return { ...base, expecting: "step" };
+  const compared = /([\w.]+)\s*(?:=|!=|<=|>=|<|>|\blike|\bmatches|\bin\s*\([^)]*)\s*$/.exec(spoken);
+  if (spoken.startsWith("where") && compared) return { ...base, expecting: "value", field: compared[1]! };
+  if (/^(highest|lowest)\s+\d+\s+by$/.test(spoken)) return { ...base, expecting: "function" };
+  if (spoken === "where" || /\b(and|or|not|by|except)$|[(,]$/.test(spoken)) return { ...base, expecting: "field" };
+  return { ...base, expecting: "step" };
+}

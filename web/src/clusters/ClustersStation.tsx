@@ -1,0 +1,160 @@
+import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import styled from "styled-components";
+import { api, got, type Schemas } from "../api/client";
+import { Button, Card, Empty, Mark, Quiet, Row, Title, Trouble, Waiting } from "../parts/basics";
+import { Switch } from "../parts/fields";
+import { Dialog, Drawer } from "../parts/overlays";
+import { CopyCsv, Table, type Column } from "../parts/Table";
+import { withUnit } from "../parts/format";
+import { ago, exact } from "../parts/time";
+import { useCluster } from "../shell/Shell";
+import { useClusters, useInventory } from "../shell/ScopeTree";
+import { useNow, useView } from "../shell/view";
+import { ConnectDialog } from "./ConnectDialog";
+import { NodeRules } from "./NodeRules";
+
+type Pod = Schemas["PodView"];
+
+const Below = styled.div`flex: 1; min-height: 240px; display: flex; gap: 12px; margin-top: 12px;`;
+const List = styled(Card)`flex: 1; min-width: 0; display: flex; flex-direction: column;`;
+const Head = styled(Row)`padding: 6px 12px; justify-content: space-between; b { font-size: 13px; }`;
+
+/** What nodes use now, from what has arrived. */
+function useNodeUse(cluster: string) {
+  const { now } = useNow();
+  const ask = async (text: string) => got(api.POST("/api/ask", { body: { text, from: new Date(now - 120_000).toISOString(), to: new Date(now).toISOString(), cluster } })).catch(() => null);
+  const answers = useQuery({
+    queryKey: ["node-use", cluster, now], enabled: !!cluster, placeholderData: keepPreviousData,
+    queryFn: async () => Promise.all([ask("k8s.node.cpu.time -> rate every 30s -> sum by node"), ask("k8s.node.memory.working_set -> sum by node every 30s")]),
+  });
+  const use = new Map<string, { cores: number | null; memory: number | null }>();
+  const last = (series: Schemas["SeriesView"]) => series.points.reduce<number | null>((found, [, value]) => value ?? found, null);
+  answers.data?.forEach((answer, i) => answer?.series.forEach((series) => {
+    const node = series.labels.node ?? "";
+    use.set(node, { cores: null, memory: null, ...use.get(node), [i === 0 ? "cores" : "memory"]: last(series) });
+  }));
+  return use;
+}
+
+const columns = (now: number): Column<Pod>[] => [
+  { id: "mark", title: "", width: "28px", cell: (pod) => <Mark level={pod.level} /> },
+  { id: "namespace", title: "Namespace", width: "110px", cell: (pod) => pod.namespace, value: (pod) => pod.namespace },
+  { id: "name", title: "Pod", width: "24%", cell: (pod) => pod.name, value: (pod) => pod.name },
+  { id: "node", title: "Node", width: "84px", cell: (pod) => pod.node || "none yet", value: (pod) => pod.node },
+  { id: "phase", title: "Phase", width: "84px", cell: (pod) => (pod.ready ? "Ready" : pod.phase), value: (pod) => (pod.ready ? "Ready" : pod.phase) },
+  { id: "restarts", title: "Restarts", width: "84px", number: true, cell: (pod) => pod.restarts, value: (pod) => pod.restarts },
+  { id: "age", title: "Age", width: "92px", number: true, cell: (pod) => ago(Date.parse(pod.created), now).replace(" ago", ""), value: (pod) => -Date.parse(pod.created) },
+  { id: "why", title: "Why not ready", cell: (pod) => pod.because.join(" "), value: (pod) => pod.because.join(" ") },
+];
+
+export function ClustersStation() {
+  const cluster = useCluster();
+  const clusters = useClusters();
+  const [view, setView] = useView();
+  const inventory = useInventory(cluster);
+  const { now } = useNow();
+  const use = useNodeUse(cluster);
+  const queries = useQueryClient();
+  const [connecting, setConnecting] = useState(false);
+  const [removing, setRemoving] = useState(false);
+  const [practice, setPractice] = useState(false);
+  const [trouble, setTrouble] = useState(false);
+  const [open, setOpen] = useState<string | null>(null);
+  const dialogs = <>
+    {connecting && <ConnectDialog close={() => setConnecting(false)} done={(name) => { setConnecting(false); setView({ cluster: name, namespace: "", workload: "" }); }} />}
+    {practice && <PracticeDialog close={() => setPractice(false)} />}
+    {removing && <Dialog title={`Disconnect ${cluster}?`} width={460} onClose={() => setRemoving(false)} actions={<Button main onPress={async () => {
+      await got(api.DELETE("/api/clusters/{name}", { params: { path: { name: cluster } } }));
+      setRemoving(false); setView({ cluster: "", namespace: "", workload: "" }); void queries.invalidateQueries();
+    }}>Disconnect {cluster}</Button>}>
+      Skevin forgets {cluster} and its series. This cannot be undone. What was rolled out stays in the cluster until it is removed there.
+    </Dialog>}
+  </>;
+
+  if (clusters.isPending) return <Waiting what="Reading the clusters" />;
+  if (clusters.error) return <Trouble error={clusters.error} />;
+  if (clusters.data.length === 0)
+    return <>{dialogs}<Card><Empty title="No cluster is connected yet" action={<Button main onPress={() => setConnecting(true)}>Connect a cluster</Button>}>Its nodes, workloads and pods will stand here. Have its kubeconfig ready.</Empty></Card></>;
+  const summary = clusters.data.find((one) => one.name === cluster);
+  const pods = (inventory.data?.pods ?? []).filter((pod) => (!view.namespace || pod.namespace === view.namespace) && (!view.workload || pod.workload === view.workload) && (!trouble || pod.level !== "clear"));
+  const shown = inventory.data?.pods.find((pod) => pod.namespace + "/" + pod.name === open);
+  const table = columns(now);
+  const where = view.workload ? `${view.namespace}/${view.workload}` : view.namespace || cluster;
+  return (
+    <>
+      {dialogs}
+      <Title about={summary && `${summary.readyNodes} of ${summary.nodes} nodes ready, ${summary.readyPods} of ${summary.pods} pods, ${summary.version}`}
+        actions={<>
+          <Button onPress={() => setPractice(true)}>Practice faults</Button>
+          <Button onPress={() => setRemoving(true)}>Disconnect</Button>
+          <Button main onPress={() => setConnecting(true)}>Connect a cluster</Button>
+        </>}>What runs in {where}</Title>
+      {inventory.error ? <Trouble error={inventory.error} /> : null}
+      {(inventory.data?.errors.length ?? 0) > 0 && <Trouble error={`${cluster} cannot be read completely. ${inventory.data!.errors.join("; ")}`} />}
+      {inventory.data?.wholeCluster && <Card><NodeRules nodes={inventory.data.nodes} use={use} /></Card>}
+      <Below>
+        <List>
+          <Head>
+            <Row><b>Pods</b><Quiet>{pods.length} shown</Quiet></Row>
+            <Row><Switch on={trouble} onChange={setTrouble}>Only trouble</Switch><CopyCsv columns={table} rows={pods} /></Row>
+          </Head>
+          {inventory.data && !inventory.data.complete ? <Waiting what="Reading the inventory" />
+            : pods.length === 0 ? <Empty title={trouble ? "No pod is in trouble here" : "No pods here"}>{trouble ? "Every pod in this scope is ready." : "Choose another namespace at the left."}</Empty>
+            : <Table label="Pods" columns={table} rows={pods} rowKey={(pod) => pod.namespace + "/" + pod.name} chosen={open} onOpen={(pod) => setOpen(pod.namespace + "/" + pod.name)} />}
+        </List>
+        {shown && <PodDrawer pod={shown} close={() => setOpen(null)} />}
+      </Below>
+    </>
+  );
+}
+
+function PodDrawer({ pod, close }: { pod: Pod; close: () => void }) {
+  return (
+    <Drawer title={pod.name} onClose={close}>
+      {pod.because.length > 0 && <><h3>Why it is not ready</h3>{pod.because.map((cause, i) => <div key={cause} style={{ paddingLeft: i * 12 }}><Mark level={pod.level} /> {cause}</div>)}</>}
+      <h3>Where it is</h3>
+      <dl>
+        <dt>namespace</dt><dd>{pod.namespace}</dd>
+        <dt>{pod.workloadKind || "bare pod"}</dt><dd>{pod.workload}</dd>
+        <dt>node</dt><dd>{pod.node || "none yet"}</dd>
+        <dt>addresses</dt><dd>{pod.addresses.length > 0 ? pod.addresses.map((address) => <div key={address}>{address}</div>) : "none yet"}</dd>
+        <dt>made</dt><dd>{exact(Date.parse(pod.created))}</dd>
+      </dl>
+      {pod.containers.map((container) => (
+        <div key={container.name}>
+          <h3>Container {container.name}</h3>
+          <dl>
+            <dt>state</dt><dd>{container.state}{container.reason ? `, ${container.reason}` : ""}</dd>
+            <dt>image</dt><dd>{container.image}</dd>
+            <dt>restarts</dt><dd>{container.restarts}</dd>
+            {container.last && <><dt>ended last</dt><dd>{container.last.reason}, exit {container.last.exitCode}, {exact(Date.parse(container.last.at))}</dd></>}
+            <dt>processor</dt><dd>{container.request.cores || "no"} requested, {container.limit.cores || "no"} limit</dd>
+            <dt>memory</dt><dd>{withUnit(container.request.memory ?? 0, "By")} requested, {withUnit(container.limit.memory ?? 0, "By")} limit</dd>
+          </dl>
+        </div>
+      ))}
+    </Drawer>
+  );
+}
+
+/** Faults of the practice cluster: break something on purpose and see whether it is noticed. */
+function PracticeDialog({ close }: { close: () => void }) {
+  const queries = useQueryClient();
+  const faults = useQuery({ queryKey: ["faults"], queryFn: () => got(api.GET("/api/practice/faults")), refetchInterval: 3000, retry: false });
+  const [error, setError] = useState<unknown>(null);
+  return (
+    <Dialog title="Faults of the practice cluster" width={520} onClose={close}>
+      <Quiet>Break something in larkfield-north on purpose, and see whether arrivals and alarms notice.</Quiet>
+      {faults.error ? <Trouble error={faults.error} /> : null}
+      {error ? <Trouble error={error} /> : null}
+      {faults.data?.map((fault) => (
+        <Switch key={fault.name} on={fault.on} onChange={async (on) => {
+          setError(null);
+          try { await got(api.PUT("/api/practice/faults/{name}", { params: { path: { name: fault.name } }, body: { on } })); } catch (wrong) { setError(wrong); }
+          void queries.invalidateQueries({ queryKey: ["faults"] });
+        }}>{fault.title}</Switch>
+      ))}
+    </Dialog>
+  );
+}
