@@ -26,6 +26,7 @@ public sealed class CollectingAgent : IDisposable
     public const string StatusEvent = "skevin.source.status";
 
     private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web);
+    private static readonly TimeSpan Punctual = TimeSpan.FromSeconds(1);
     private static readonly TimeSpan StatusEvery = TimeSpan.FromSeconds(20);
 
     private readonly AgentEnvironment _environment;
@@ -118,10 +119,12 @@ public sealed class CollectingAgent : IDisposable
         if (now >= _nextCollection)
         {
             var every = TimeSpan.FromSeconds(configuration.Plan.Metrics?.EverySeconds ?? 15);
-            // Passes lie on multiples of the interval, so that the stamps of all agents agree.
+            // Passes lie on multiples of the interval, so that the stamps of all agents agree. A pass that comes late, as the
+            // first one does, is not stamped as if it had been in time.
             var stamp = new DateTimeOffset(now.UtcTicks / every.Ticks * every.Ticks, TimeSpan.Zero);
             _nextCollection = stamp + every;
-            Seal(await _reader.Read(configuration.Plan, stamp, stop), now);
+            if (now - stamp < Punctual)
+                Seal(await _reader.Read(configuration.Plan, stamp, stop), now);
         }
         if (now >= _nextStatus || _newError)
         {

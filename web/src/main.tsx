@@ -20,6 +20,7 @@ import { themes } from "./theme";
 const Global = createGlobalStyle`
   :root { color-scheme: ${({ theme }) => theme.name}; }
   body { margin: 0; background: ${({ theme }) => theme.ground}; color: ${({ theme }) => theme.ink}; font: 13px/1.45 ${({ theme }) => theme.text}; }
+  a { color: ${({ theme }) => theme.act}; }
   code, pre { font-family: ${({ theme }) => theme.mono}; }
 `;
 

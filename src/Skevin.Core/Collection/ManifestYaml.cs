@@ -1,3 +1,4 @@
+using System.Globalization;
 using System.Text.Json;
 using System.Text.Json.Nodes;
 using YamlDotNet.Serialization;
@@ -22,7 +23,7 @@ public static class ManifestYaml
         {
             JsonValueKind.True => true,
             JsonValueKind.False => false,
-            JsonValueKind.Number => value.TryGetValue<long>(out var whole) ? whole : value.GetValue<double>(),
+            JsonValueKind.Number => long.TryParse(value.ToJsonString(), out var whole) ? whole : double.Parse(value.ToJsonString(), CultureInfo.InvariantCulture),
             _ => value.GetValue<string>(),
         },
         _ => null,

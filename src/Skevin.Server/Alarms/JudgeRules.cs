@@ -43,7 +43,8 @@ public sealed class JudgeRules(IDbContextFactory<SkevinContext> contexts, AskEnq
         }
         var width = (long)rule.Every.TotalMilliseconds;
         var due = (clock.GetUtcNow() - rule.Wait).ToUnixTimeMilliseconds() / width * width;
-        var from = Math.Max(row.JudgedTo, (clock.GetUtcNow() - Longest).ToUnixTimeMilliseconds() / width * width);
+        // A rule is saved at any moment; the first slot judged is the first that ends after it.
+        var from = Math.Max(row.JudgedTo, (clock.GetUtcNow() - Longest).ToUnixTimeMilliseconds()) / width * width;
         if (due <= from)
             return;
 

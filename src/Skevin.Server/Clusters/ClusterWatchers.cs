@@ -39,10 +39,20 @@ public sealed class ClusterWatchers(
     /// <summary>Begins to watch a cluster.</summary>
     public void Begin(ClusterRow row)
     {
-        var client = ClusterConnection.FromKubeconfig(_protector.Unprotect(row.ProtectedKubeconfig), out var error);
+        // One cluster that cannot be opened must not keep the server from its other work.
+        Kubernetes? client;
+        string? error;
+        try
+        {
+            client = ClusterConnection.FromKubeconfig(_protector.Unprotect(row.ProtectedKubeconfig), out error);
+        }
+        catch (CryptographicException broken)
+        {
+            (client, error) = (null, broken.Message);
+        }
         if (client is null)
         {
-            log.LogError("The stored kubeconfig of {Cluster} cannot be used: {Error}", row.Name, error);
+            log.LogError("The stored kubeconfig of {Cluster} cannot be used: {Error} Disconnect the cluster and connect it again", row.Name, error);
             return;
         }
         var watch = new InventoryWatch(client);

@@ -21,17 +21,17 @@ public static class ReadySheets
     [
         new("cluster-resources", "Cluster resources", "What the cluster uses, by namespace and node.",
         [
-            new("Processor used", "cores, by namespace", "container.cpu.time -> rate -> sum by namespace -> highest 6", "lines", 118, "namespace",
+            new("Processor used", "by namespace", "container.cpu.time -> rate -> sum by namespace -> highest 5", "lines", 104, "namespace",
                 "Rate of the containers' processor time, from each node's stats summary."),
-            new("Memory in use", "by namespace", "container.memory.working_set -> sum by namespace -> highest 6", "lines", 104, "namespace",
+            new("Memory in use", "by namespace", "container.memory.working_set -> sum by namespace -> highest 5", "lines", 96, "namespace",
                 "Working set of the containers: what cannot be reclaimed at once."),
-            new("Processor by node", "cores used", "k8s.node.cpu.time -> rate -> sum by node", "lines", 92, "node",
+            new("Processor by node", "by node", "k8s.node.cpu.time -> rate -> sum by node", "lines", 96, "node",
                 "Everything a node does, its own processes included."),
-            new("Network received", "bytes a second, by node", "k8s.node.network.io -> where network.io.direction = \"receive\" -> rate -> sum by node", "lines", 84, "node",
+            new("Network received", "by node", "k8s.node.network.io -> where network.io.direction = \"receive\" -> rate -> sum by node", "lines", 96, "node",
                 "Rate of the bytes each node received."),
-            new("Pods ready", "by namespace", "k8s.container.ready -> sum by namespace -> highest 6", "steps", 84, "namespace",
+            new("Pods ready", "by namespace", "k8s.container.ready -> sum by namespace -> highest 5", "steps", 92, "namespace",
                 "Containers whose readiness check answers, from the cluster's own state."),
-            new("Restarts", "since each pod began, by workload", "k8s.container.restart.count -> sum by workload -> highest 4 by max", "steps", 72, "workload",
+            new("Restarts", "by workload", "k8s.container.restart.count -> sum by workload -> highest 4 by max", "steps", 72, "workload",
                 "Restarts of the containers, from the cluster's own state."),
         ]),
     ];

@@ -61,8 +61,12 @@ public static class SkevinApp
         services.AddProblemDetails();
         services.AddOpenApi("openapi", api => api.AddDocumentTransformer((document, _, _) =>
         {
+            // Nothing of where and how the server runs, so that the description is the same everywhere.
             document.Info.Title = "Skevin";
             document.Servers = [];
+            document.Tags = null;
+            foreach (var operation in document.Paths.Values.SelectMany(path => path.Operations?.Values ?? Enumerable.Empty<Microsoft.OpenApi.OpenApiOperation>()))
+                operation.Tags = null;
             return Task.CompletedTask;
         }));
         services.AddSingleton<SeriesIndex>();

@@ -17,7 +17,7 @@ type Alarm = Schemas["AlarmView"];
 type Rule = Schemas["RuleView"];
 type Event = Schemas["AlarmEventView"];
 
-const Top = styled.div`display: flex; gap: 12px; flex: 1.1; min-height: 190px;`;
+const Top = styled.div`display: flex; gap: 12px; flex: 0 1 auto; min-height: 150px; max-height: 52%;`;
 const Two = styled.div`display: grid; grid-template-columns: minmax(0, 1.25fr) minmax(0, 1fr); gap: 12px; flex: 1; min-height: 220px; margin-top: 12px; @media (max-width: 900px) { grid-template-columns: 1fr; }`;
 const List = styled(Card)`flex: 1; min-width: 0; display: flex; flex-direction: column; min-height: 0;`;
 const Head = styled(Row)`padding: 7px 12px; justify-content: space-between; flex: none;`;
@@ -52,22 +52,22 @@ export function AlarmsStation() {
   const chosen = list.find((alarm) => alarm.id === open);
   const columns: Column<Alarm>[] = [
     { id: "mark", title: "", width: "28px", cell: (alarm) => <Mark level={alarm.state === "holding" ? "clear" : alarm.severity} title={alarm.severity} /> },
-    { id: "rule", title: "Alarm", width: "34%", cell: (alarm) => alarm.rule, value: (alarm) => alarm.rule },
+    { id: "rule", title: "Alarm", width: "40%", cell: (alarm) => alarm.rule, value: (alarm) => alarm.rule },
     { id: "which", title: "Which", cell: (alarm) => which(alarm.labels as Record<string, string>), value: (alarm) => which(alarm.labels as Record<string, string>) },
-    { id: "state", title: "State", width: "150px", cell: (alarm) => (shelved(alarm, now) ? `shelved until ${exact(Date.parse(alarm.shelvedUntil!)).slice(-8, -3)}` : alarm.acknowledgedBy ? `${states[alarm.state]}, acknowledged` : states[alarm.state]), value: (alarm) => states[alarm.state] },
-    { id: "since", title: "raised", width: "120px", number: true, cell: (alarm) => <span title={alarm.raisedAt ? exact(Date.parse(alarm.raisedAt)) : ""}>{alarm.raisedAt ? ago(Date.parse(alarm.raisedAt), now) : "not yet"}</span>, value: (alarm) => (alarm.raisedAt ? Date.parse(alarm.raisedAt) : 0) },
-    { id: "value", title: "now", width: "96px", number: true, cell: (alarm) => withUnit(alarm.value, alarm.unit), value: (alarm) => alarm.value },
-    { id: "worst", title: "worst", width: "96px", number: true, cell: (alarm) => withUnit(alarm.worst, alarm.unit), value: (alarm) => alarm.worst },
+    { id: "state", title: "State", width: "104px", cell: (alarm) => (shelved(alarm, now) ? `shelved until ${exact(Date.parse(alarm.shelvedUntil!)).slice(-8, -3)}` : alarm.acknowledgedBy ? `${states[alarm.state]}, seen` : states[alarm.state]), value: (alarm) => states[alarm.state] },
+    { id: "since", title: "raised", width: "104px", number: true, cell: (alarm) => <span title={alarm.raisedAt ? exact(Date.parse(alarm.raisedAt)) : ""}>{alarm.raisedAt ? ago(Date.parse(alarm.raisedAt), now) : "not yet"}</span>, value: (alarm) => (alarm.raisedAt ? Date.parse(alarm.raisedAt) : 0) },
+    { id: "value", title: "now", width: "84px", number: true, cell: (alarm) => withUnit(alarm.value, alarm.unit), value: (alarm) => alarm.value },
+    { id: "worst", title: "worst", width: "84px", number: true, cell: (alarm) => withUnit(alarm.worst, alarm.unit), value: (alarm) => alarm.worst },
   ];
   const ruleColumns: Column<Rule>[] = [
     { id: "mark", title: "", width: "28px", cell: (rule) => <Mark level={rule.trouble ? "critical" : rule.raised > 0 ? (rule.document.severity ?? "major") : "clear"} title={rule.trouble ?? (rule.raised > 0 ? `${rule.raised} raised` : "quiet")} /> },
     { id: "rule", title: "Rule", cell: (rule) => rule.document.rule, value: (rule) => rule.document.rule },
-    { id: "bound", title: "raised when", width: "118px", number: true, cell: (rule) => (rule.document.above ? `> ${rule.document.above}` : rule.document.below ? `< ${rule.document.below}` : "outside"), value: (rule) => rule.document.above ?? rule.document.below ?? "" },
-    { id: "state", title: "State", width: "128px", cell: (rule) => (rule.trouble ? "cannot be judged" : rule.inForce ? "in force" : "draft"), value: (rule) => (rule.inForce ? "in force" : "draft") },
+    { id: "bound", title: "raised when", width: "104px", number: true, cell: (rule) => (rule.document.above ? `> ${rule.document.above}` : rule.document.below ? `< ${rule.document.below}` : "outside"), value: (rule) => rule.document.above ?? rule.document.below ?? "" },
+    { id: "state", title: "State", width: "76px", cell: (rule) => (rule.trouble ? "cannot be judged" : rule.inForce ? "in force" : "draft"), value: (rule) => (rule.inForce ? "in force" : "draft") },
     { id: "judged", title: "judged to", width: "96px", number: true, cell: (rule) => (rule.inForce && rule.judgedTo ? ago(Date.parse(rule.judgedTo), now) : "–"), value: (rule) => (rule.judgedTo ? Date.parse(rule.judgedTo) : 0) },
   ];
   const eventColumns: Column<Event>[] = [
-    { id: "at", title: "When", width: "140px", cell: (event) => exact(Date.parse(event.at)), value: (event) => Date.parse(event.at) },
+    { id: "at", title: "When", width: "132px", cell: (event) => exact(Date.parse(event.at)).slice(4), value: (event) => Date.parse(event.at) },
     { id: "what", title: "What", width: "76px", cell: (event) => event.transition, value: (event) => event.transition },
     { id: "rule", title: "Alarm", cell: (event) => `${event.rule}: ${which(event.labels as Record<string, string>)}`, value: (event) => event.rule },
     { id: "value", title: "at", width: "90px", number: true, cell: (event) => withUnit(event.value, event.unit), value: (event) => event.value },

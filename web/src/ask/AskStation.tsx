@@ -7,7 +7,7 @@ import { Button, Card, Empty, Heading, Quiet, Row, Title, Trouble } from "../par
 import { Chart } from "../parts/Chart";
 import { figures, seriesNames } from "../parts/chartData";
 import { CopyCsv, Table, type Column } from "../parts/Table";
-import { unitWord, withUnit } from "../parts/format";
+import { digits, scaleFor, unitWord } from "../parts/format";
 import { useCluster } from "../shell/Shell";
 import { useView, useWindow } from "../shell/view";
 import { applyCure } from "./cure";
@@ -68,9 +68,10 @@ export function AskStation() {
   const data = !answer.error && asked ? answer.data : undefined;
   const names = data ? seriesNames(data.series) : [];
   const rows: Row1[] = (data?.series ?? []).map((series, index) => ({ name: names[index]!, index, labels: series.labels as Record<string, string>, figures: figures(series) }));
+  const scale = scaleFor(data?.unit ?? "", Math.max(0, ...rows.map((row) => Math.abs(row.figures.highest ?? 0))));
   const columns: Column<Row1>[] = [
     { id: "name", title: "Series", width: "44%", cell: (row) => <span title={Object.entries(row.labels).map(([name, value]) => `${name} = ${value}`).join("\n")}><Swatch $colour={theme.series[row.index % 10]!} />{row.name}</span>, value: (row) => row.name },
-    ...(["last", "mean", "lowest", "highest"] as const).map((id): Column<Row1> => ({ id, title: id, number: true, cell: (row) => withUnit(row.figures[id], data?.unit ?? ""), value: (row) => row.figures[id] })),
+    ...(["last", "mean", "lowest", "highest"] as const).map((id): Column<Row1> => ({ id, title: id, number: true, cell: (row) => (row.figures[id] === null ? "–" : `${digits(row.figures[id]! / scale.divisor)} ${scale.unit}`), value: (row) => row.figures[id] })),
   ];
   const editor = (
     <Card>
@@ -97,7 +98,7 @@ export function AskStation() {
       {data && (
         <Result aria-busy={answer.isFetching}>
           <div className="head">
-            <Heading>{unitWord(data.unit) ? unitWord(data.unit)[0]!.toUpperCase() + unitWord(data.unit).slice(1) : "Values"}</Heading>
+            <Heading>{data.series.length === 0 ? "Answer" : unitWord(data.unit) ? unitWord(data.unit)[0]!.toUpperCase() + unitWord(data.unit).slice(1) : "Values"}</Heading>
             <Quiet style={{ flex: 1 }}>{data.series.length === 0 ? "" : `${data.series.length} ${data.series.length === 1 ? "series" : "series"}`}</Quiet>
             <Button bare aria-pressed={shape === "both"} onPress={() => setShape(shape === "both" ? "table" : "both")}>{shape === "both" ? "Table only" : "Chart and table"}</Button>
             <Button bare onPress={() => download(asked, cluster, view, window)}>Save all points as CSV</Button>

@@ -44,7 +44,7 @@ const columns = (now: number): Column<Pod>[] => [
   { id: "node", title: "Node", width: "84px", cell: (pod) => pod.node || "none yet", value: (pod) => pod.node },
   { id: "phase", title: "Phase", width: "84px", cell: (pod) => (pod.ready ? "Ready" : pod.phase), value: (pod) => (pod.ready ? "Ready" : pod.phase) },
   { id: "restarts", title: "Restarts", width: "84px", number: true, cell: (pod) => pod.restarts, value: (pod) => pod.restarts },
-  { id: "age", title: "Age", width: "92px", number: true, cell: (pod) => ago(Date.parse(pod.created), now).replace(" ago", ""), value: (pod) => -Date.parse(pod.created) },
+  { id: "age", title: "Age", width: "112px", number: true, cell: (pod) => ago(Date.parse(pod.created), now).replace(" ago", ""), value: (pod) => -Date.parse(pod.created) },
   { id: "why", title: "Why not ready", cell: (pod) => pod.because.join(" "), value: (pod) => pod.because.join(" ") },
 ];
 

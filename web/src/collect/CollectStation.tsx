@@ -14,7 +14,7 @@ type Stage = Schemas["RollOutStage"];
 
 const Signals = styled(Card)`
   display: grid;
-  grid-template-columns: 2.4fr 1fr 1fr 1fr;
+  grid-template-columns: 3.6fr 1fr 1fr 1fr;
   > div { padding: 10px 14px 12px; border-top: 3px solid transparent; }
   > div + div { border-left: 1px solid ${({ theme }) => theme.rule}; }
   .line { display: flex; align-items: center; justify-content: space-between; min-height: 32px; gap: 12px; }

@@ -7,10 +7,26 @@ import { Button, Card, Empty, Quiet, Title, Trouble, Waiting } from "../parts/ba
 import { Chart, type ChartMark } from "../parts/Chart";
 import { figures, seriesNames } from "../parts/chartData";
 import { digits, scaleFor } from "../parts/format";
+import { clock, ticks } from "../parts/time";
 import { useCluster } from "../shell/Shell";
 import { useView, useWindow } from "../shell/view";
 
 const Sheet = styled(Card)`flex: none;`;
+const ClockRow = styled.div`
+  position: sticky;
+  bottom: -12px;
+  z-index: 2;
+  display: grid;
+  grid-template-columns: 158px minmax(0, 1fr) 208px;
+  margin: 0 1px;
+  background: ${({ theme }) => theme.sheet};
+  border-top: 1px solid ${({ theme }) => theme.rule};
+  color: ${({ theme }) => theme.ink2};
+  > span { padding: 4px 12px; white-space: nowrap; font-size: 12px; }
+  > span:last-child { display: grid; grid-template-columns: 1fr 50px 50px; gap: 6px; text-align: right; font-size: 12px; }
+  svg { display: block; }
+  text { font: 11px ${({ theme }) => theme.mono}; fill: ${({ theme }) => theme.ink2}; }
+`;
 const Strip = styled.div`
   display: grid;
   grid-template-columns: 158px minmax(0, 1fr) 208px;
@@ -19,7 +35,7 @@ const Strip = styled.div`
   .name { padding: 10px 12px; border-right: 1px solid ${({ theme }) => theme.rule}; }
   .name b { display: block; line-height: 1.3; }
   .figures { padding: 6px 12px; border-left: 1px solid ${({ theme }) => theme.rule}; display: flex; flex-direction: column; justify-content: center; min-width: 0; }
-  .figures div { display: grid; grid-template-columns: 10px minmax(0, 1fr) 50px 50px; gap: 6px; align-items: center; font-size: 12px; line-height: 1.5; }
+  .figures div { display: grid; grid-template-columns: 10px minmax(0, 1fr) 50px 50px; gap: 6px; align-items: center; font-size: 12px; line-height: 1.4; }
   .figures i { width: 9px; height: 9px; border-radius: 2px; }
   .figures span { overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
   .figures b { font: 500 12px ${({ theme }) => theme.mono}; text-align: right; font-variant-numeric: tabular-nums; white-space: nowrap; }
@@ -53,13 +69,23 @@ export function DashboardsStation() {
           <Button onPress={() => void document.documentElement.requestFullscreen()}>Full screen</Button>
         </>}>{sheet.data.title}</Title>
       <Sheet>
-        {sheet.data.strips.map((strip, i) => <StripChart key={strip.title} strip={strip} cluster={cluster} explain={explain} marks={marks} last={i === sheet.data.strips.length - 1} />)}
+        {sheet.data.strips.map((strip) => <StripChart key={strip.title} strip={strip} cluster={cluster} explain={explain} marks={marks} />)}
       </Sheet>
+      <ClockRow aria-hidden="true"><span>one clock for every strip</span><Clock window={window} /><span><i /><i>now</i><i>highest</i></span></ClockRow>
     </>
   );
 }
 
-function StripChart({ strip, cluster, explain, marks, last }: { strip: Schemas["Strip"]; cluster: string; explain: boolean; marks: ChartMark[]; last: boolean }) {
+/** Times under the strips, as wide as their charts. */
+function Clock({ window }: { window: { from: number; to: number } }) {
+  return (
+    <svg width="100%" height="24">
+      {ticks(window.from, window.to, 7).map((tick) => <svg key={tick} x="62" width="calc(100% - 70px)" overflow="visible"><text x={`${((tick - window.from) / (window.to - window.from)) * 100}%`} y={16} textAnchor="middle">{clock(tick)}</text></svg>)}
+    </svg>
+  );
+}
+
+function StripChart({ strip, cluster, explain, marks }: { strip: Schemas["Strip"]; cluster: string; explain: boolean; marks: ChartMark[] }) {
   const theme = useTheme();
   const [view, setView] = useView();
   const window = useWindow();
@@ -73,23 +99,22 @@ function StripChart({ strip, cluster, explain, marks, last }: { strip: Schemas["
   const names = data ? seriesNames(data.series) : [];
   const all = (data?.series ?? []).map(figures);
   const scale = scaleFor(data?.unit ?? "", Math.max(0, ...all.map((one) => one.highest ?? 0)));
-  const height = strip.height + (last ? 24 : 0);
+  const height = strip.height;
   const write = (value: number | null) => (value === null ? "–" : digits(value / scale.divisor));
   return (
     <Strip>
       <div className="name">
         <b>{strip.title}</b>
-        <Quiet>{strip.subtitle}{scale.unit && data ? `, ${scale.unit}` : ""}</Quiet>
+        <Quiet>{strip.subtitle}{scale.unit && data && (data.unit === "{core}" || !data.unit.startsWith("{")) ? `, ${scale.unit}` : ""}</Quiet>
         {explain && <About>{strip.about} <Link to={{ pathname: "/ask", search: new URLSearchParams({ cluster, q: strip.text.replaceAll(" -> ", "\n  -> ") }).toString() }}>Ask it</Link></About>}
       </div>
       <div>
         {answer.error ? <Trouble error={answer.error} /> : data && data.series.length === 0
           ? <div style={{ padding: 14 }}><Quiet>{data.notes[0]?.text ?? "No series has a value in this window. See Arrivals for whether it is collected."}</Quiet></div>
-          : data ? <Chart series={data.series} names={names} unit={data.unit} height={height} window={window} draw={strip.draw} axis={last} yAxis marks={marks} label={`${strip.title}, ${strip.subtitle}`} onZoom={(from, to) => setView({ last: null, from, to })} />
+          : data ? <Chart series={data.series} names={names} unit={data.unit} height={height} window={window} draw={strip.draw} axis={false} yAxis marks={marks} label={`${strip.title}, ${strip.subtitle}`} onZoom={(from, to) => setView({ last: null, from, to })} />
           : <div style={{ height }} aria-busy="true" />}
       </div>
       <div className="figures">
-        {names.length > 0 && <div style={{ color: theme.ink2 }}><i /><span /><b style={{ fontFamily: theme.text }}>now</b><b style={{ fontFamily: theme.text }}>highest</b></div>}
         {names.map((name, i) => <div key={name + i}><i style={{ background: theme.series[i % 10] }} /><span title={name}>{name}</span><b>{write(all[i]!.last)}</b><b>{write(all[i]!.highest)}</b></div>)}
       </div>
     </Strip>

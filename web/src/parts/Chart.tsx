@@ -42,12 +42,13 @@ export function Chart({ series, names, unit, height, window, draw = "lines", mar
   const zoom = useRef(onZoom);
   zoom.current = onZoom;
   const [tip, setTip] = useState<{ left: number; slot: number } | null>(null);
-  const data = useMemo(() => columns(series), [series]);
   const scale = useMemo(() => {
     let greatest = 0;
-    for (const row of data.slice(1) as (number | null)[][]) for (const value of row) if (value !== null) greatest = Math.max(greatest, Math.abs(value));
+    for (const one of series) for (const [, value] of one.points) if (value != null) greatest = Math.max(greatest, Math.abs(value));
     return scaleFor(unit, greatest);
-  }, [data, unit]);
+  }, [series, unit]);
+  // Drawn in the unit that is written, so that the axis falls on round figures of it.
+  const data = useMemo(() => columns(series, scale.divisor), [series, scale]);
 
   useEffect(() => {
     const element = box.current!;
@@ -56,10 +57,10 @@ export function Chart({ series, names, unit, height, window, draw = "lines", mar
     const options: uPlot.Options = {
       width: width(), height, legend: { show: false }, padding: [8, 8, axis ? 0 : 6, yAxis ? 0 : 0],
       cursor: { sync: { key: "skevin", setSeries: false }, drag: { x: true, y: false, setScale: false }, points: { size: 6 } },
-      scales: { x: { time: true, range: () => [window.from / 1000, window.to / 1000] }, y: { range: (_, low, high) => range(low, high, bounds) } },
+      scales: { x: { time: true, range: () => [window.from / 1000, window.to / 1000] }, y: { range: (_, low, high) => range(low, high, bounds.map((bound) => bound.value / scale.divisor)) } },
       axes: [
         { show: axis, stroke: ink, font: `11px ${theme.mono}`, grid: { show: false }, ticks: { show: false }, gap: 4, size: 24, space: 90, values: (_, ticks) => ticks.map((tick, i) => (i > 0 && sameDay(tick, ticks[i - 1]!) ? clock(tick * 1000) : ticks.length > 1 && sameDay(ticks[0]!, ticks[ticks.length - 1]!) ? clock(tick * 1000) : `${day(tick * 1000).slice(4)} ${clock(tick * 1000)}`)) },
-        { show: yAxis, stroke: ink, font: `11px ${theme.mono}`, grid: { stroke: theme.rule, width: 1 }, ticks: { show: false }, gap: 6, size: 62, space: 34, values: (_, ticks) => ticks.map((tick) => trim(tick / scale.divisor)) },
+        { show: yAxis, stroke: ink, font: `11px ${theme.mono}`, grid: { stroke: theme.rule, width: 1 }, ticks: { show: false }, gap: 6, size: 62, space: 34, values: (_, ticks) => ticks.map((tick) => trim(tick)) },
       ],
       series: [{}, ...series.map((_, i): uPlot.Series => ({
         stroke: theme.series[i % theme.series.length], width: 1.6, dash: dashes[i % dashes.length], points: { show: false }, spanGaps: false,
@@ -97,7 +98,7 @@ export function Chart({ series, names, unit, height, window, draw = "lines", mar
           ctx.font = `${11 * devicePixelRatio}px ${theme.text}`;
           ctx.textAlign = "right";
           for (const bound of bounds) {
-            const y = u.valToPos(bound.value, "y", true);
+            const y = u.valToPos(bound.value / scale.divisor, "y", true);
             ctx.strokeStyle = ctx.fillStyle = theme[bound.level];
             ctx.beginPath(); ctx.moveTo(u.bbox.left, y); ctx.lineTo(u.bbox.left + u.bbox.width, y); ctx.stroke();
             ctx.fillText(bound.text, u.bbox.left + u.bbox.width - 4, y - 4 * devicePixelRatio);
@@ -120,7 +121,7 @@ export function Chart({ series, names, unit, height, window, draw = "lines", mar
       {tip && order.length > 0 && (
         <Tip style={{ top: 6, ...(tip.left > (box.current?.clientWidth ?? 0) / 2 ? { right: (box.current?.clientWidth ?? 0) - tip.left + 12 } : { left: tip.left + 12 }) }}>
           <div>{clockSeconds(times[tip.slot]! * 1000)}</div>
-          {order.map((i) => <div key={i}><i style={{ background: theme.series[i % theme.series.length] }} />{names[i]}<b>{digits((data[i + 1]![tip.slot] as number) / scale.divisor)} {scale.unit}</b></div>)}
+          {order.map((i) => <div key={i}><i style={{ background: theme.series[i % theme.series.length] }} />{names[i]}<b>{digits(data[i + 1]![tip.slot] as number)} {scale.unit}</b></div>)}
         </Tip>
       )}
     </Frame>
@@ -131,8 +132,8 @@ const trim = (value: number) => (Math.abs(value) >= 1000 ? Math.round(value).toS
 const sameDay = (a: number, b: number) => day(a * 1000) === day(b * 1000);
 
 /** From zero where values are not negative, with a little room above and room for the bounds. */
-function range(low: number | null, high: number | null, bounds: Bound[]): [number, number] {
-  const top = Math.max(high ?? 0, ...bounds.map((bound) => bound.value));
+function range(low: number | null, high: number | null, bounds: number[]): [number, number] {
+  const top = Math.max(high ?? 0, ...bounds);
   const bottom = Math.min(low ?? 0, 0);
   return top === bottom ? [bottom, bottom + 1] : [bottom, top + (top - bottom) * 0.08];
 }

@@ -22,6 +22,7 @@ const Grid = styled.table`
   th, td { padding: 0 10px; height: 27px; text-align: left; border-bottom: 1px solid ${({ theme }) => theme.rule}; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
   th { position: sticky; top: 0; z-index: 1; background: ${({ theme }) => theme.sheet}; color: ${({ theme }) => theme.ink2}; font-weight: 600; }
   th button { height: auto; padding: 2px 0; color: inherit; font-weight: 600; }
+  td.sign, th.sign { padding: 0 0 0 10px; text-overflow: clip; }
   td.number, th.number { text-align: right; font-family: ${({ theme }) => theme.mono}; font-variant-numeric: tabular-nums; }
   tbody tr[aria-selected="true"] { background: ${({ theme }) => theme.chosen}; box-shadow: inset 3px 0 0 ${({ theme }) => theme.act}; }
   tbody tr.open { cursor: pointer; }
@@ -35,6 +36,8 @@ export function csv<T>(columns: Column<T>[], rows: T[]): string {
   const kept = columns.filter((column) => column.value);
   return [kept.map((column) => quote(column.title)), ...rows.map((row) => kept.map((column) => quote(String(column.value!(row) ?? ""))))].map((line) => line.join(",")).join("\r\n") + "\r\n";
 }
+
+const kind = <T,>(column: Column<T>) => (column.number ? "number" : column.title ? "" : "sign");
 
 /** Rows that sort by their columns; a row may be opened with mouse, Enter or Space. */
 export function Table<T>({ columns, rows, rowKey, label, chosen, onOpen, first }: {
@@ -54,7 +57,7 @@ export function Table<T>({ columns, rows, rowKey, label, chosen, onOpen, first }
         <thead>
           <tr>
             {columns.map((column) => (
-              <th key={column.id} className={column.number ? "number" : ""} aria-sort={sort?.id === column.id ? (sort.down ? "descending" : "ascending") : undefined}>
+              <th key={column.id} className={kind(column)} aria-sort={sort?.id === column.id ? (sort.down ? "descending" : "ascending") : undefined}>
                 {column.value && column.title ? (
                   <Button bare onPress={() => setSort({ id: column.id, down: sort?.id === column.id ? !sort.down : column.number })}>
                     {column.title}{sort?.id === column.id ? (sort.down ? " ↓" : " ↑") : ""}
@@ -72,7 +75,7 @@ export function Table<T>({ columns, rows, rowKey, label, chosen, onOpen, first }
                 onClick={() => onOpen?.(row)}
                 onKeyDown={(event) => { if (onOpen && (event.key === "Enter" || event.key === " ")) { event.preventDefault(); onOpen(row); } }}>
                 {columns.map((column) => (
-                  <td key={column.id} className={column.number ? "number" : ""} title={typeof column.value?.(row) === "string" ? String(column.value(row)) : undefined}>{column.cell(row)}</td>
+                  <td key={column.id} className={kind(column)} title={typeof column.value?.(row) === "string" ? String(column.value(row)) : undefined}>{column.cell(row)}</td>
                 ))}
               </tr>
             );

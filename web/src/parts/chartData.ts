@@ -33,12 +33,12 @@ export function figures(series: AnswerSeries): Figures {
 }
 
 /** Columns as the chart wants them: seconds, then one row of values a series. */
-export function columns(series: AnswerSeries[]): [number[], ...(number | null)[][]] {
+export function columns(series: AnswerSeries[], divisor = 1): [number[], ...(number | null)[][]] {
   const times = [...new Set(series.flatMap((one) => one.points.map(([time]) => time as number)))].sort((a, b) => a - b);
   const at = new Map(times.map((time, i) => [time, i]));
   return [times.map((time) => time / 1000), ...series.map((one) => {
     const values: (number | null)[] = new Array(times.length).fill(null);
-    for (const [time, value] of one.points) values[at.get(time as number)!] = value ?? null;
+    for (const [time, value] of one.points) values[at.get(time as number)!] = value == null ? null : value / divisor;
     return values;
   })];
 }

@@ -18,7 +18,10 @@ export function length(seconds: number): string {
   return parts.slice(first, first + 2).filter(([count]) => count > 0).map(([count, unit]) => `${count} ${unit}`).join(" ");
 }
 
-export const ago = (ms: number, now: number) => (now - ms < 1500 ? "just now" : `${length((now - ms) / 1000)} ago`);
+export const ago = (ms: number, now: number) => (now - ms < 1500 ? "just now" : `${length(coarse((now - ms) / 1000))} ago`)
+
+/** From ten minutes on seconds no longer matter, from ten hours on minutes. */
+const coarse = (seconds: number) => (seconds >= 36_000 ? Math.floor(seconds / 3600) * 3600 : seconds >= 600 ? Math.floor(seconds / 60) * 60 : seconds);
 
 /** "2h 30m", "90min", "1d" → seconds; null where it is no length. */
 export function parseLength(text: string): number | null {
@@ -45,4 +48,14 @@ export function parseTime(text: string, now: number): number | null {
   }
   const full = /^\d{4}-\d{2}-\d{2}[ T]\d{1,2}:\d{2}(:\d{2})?$/.test(trimmed) ? Date.parse(trimmed.replace(" ", "T")) : NaN;
   return Number.isFinite(full) ? full : null;
+}
+
+/** Round moments of the local day within a window, about as many as wanted. */
+export function ticks(from: number, to: number, wanted: number): number[] {
+  const steps = [10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 10800, 21600, 43200, 86400].map((seconds) => seconds * 1000);
+  const step = steps.find((one) => (to - from) / one <= wanted) ?? steps[steps.length - 1]!;
+  const zone = new Date(from).getTimezoneOffset() * 60_000;
+  const out: number[] = [];
+  for (let tick = Math.ceil((from - zone) / step) * step + zone; tick <= to; tick += step) out.push(tick);
+  return out;
 }

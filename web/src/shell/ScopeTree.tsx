@@ -13,7 +13,7 @@ const Side = styled.nav`
   button {
     display: flex; align-items: center; gap: 6px; width: 100%; height: 26px; padding: 0 18px 0 15px; border: 0; border-left: 3px solid transparent; background: none; color: inherit; font: inherit; text-align: left; cursor: pointer;
   }
-  button span { flex: 1; min-width: 0; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
+  button .name { flex: 1; min-width: 0; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
   button small { font: 12px ${({ theme }) => theme.mono}; color: ${({ theme }) => theme.ink2}; }
   button:hover { background: ${({ theme }) => theme.sunk}; }
   button[aria-pressed="true"] { background: ${({ theme }) => theme.chosen}; border-left-color: ${({ theme }) => theme.act}; font-weight: 600; }
@@ -39,24 +39,24 @@ export function ScopeTree({ cluster }: { cluster: string }) {
       <h2>Cluster</h2>
       {clusters.data?.map((one) => (
         <button key={one.name} aria-pressed={one.name === cluster} onClick={() => setView({ cluster: one.name, namespace: "", workload: "" })}>
-          <Mark level={one.level} title={one.trouble ?? undefined} /><span>{one.name}</span><small>{one.nodes}</small>
+          <Mark level={one.level} title={one.trouble ?? undefined} /><span className="name">{one.name}</span><small>{one.nodes}</small>
         </button>
       ))}
       {all.length > 0 && <h2>Namespaces</h2>}
       {all.length > 0 && (
         <button aria-pressed={view.namespace === ""} onClick={() => setView({ namespace: "", workload: "" })}>
-          <Mark level={worst(all.map((one) => one.level))} /><span>all</span><small>{all.reduce((sum, one) => sum + one.pods, 0)}</small>
+          <Mark level={worst(all.map((one) => one.level))} /><span className="name">all</span><small>{all.reduce((sum, one) => sum + one.pods, 0)}</small>
         </button>
       )}
       {all.map((one) => (
         <button key={one.name} aria-pressed={view.namespace === one.name} onClick={() => setView({ namespace: one.name, workload: "" })}>
-          <Mark level={one.level} /><span>{one.name}</span><small>{one.pods}</small>
+          <Mark level={one.level} /><span className="name">{one.name}</span><small>{one.pods}</small>
         </button>
       ))}
       {workloads.length > 0 && <h2>Workloads in {view.namespace}</h2>}
       {workloads.map((one) => (
         <button key={one.kind + one.name} aria-pressed={view.workload === one.name} onClick={() => setView({ workload: view.workload === one.name ? "" : one.name })}>
-          <Mark level={one.level} title={one.because[0]} /><span>{one.name}</span><small>{one.ready}/{one.desired}</small>
+          <Mark level={one.level} title={one.because[0]} /><span className="name">{one.name}</span><small>{one.ready}/{one.desired}</small>
         </button>
       ))}
     </Side>

@@ -24,7 +24,7 @@ const Left = styled.div`
   flex: none;
   box-sizing: border-box;
   padding: 8px 10px 0 18px;
-  b { display: block; font: 600 13px/1.45 ${({ theme }) => theme.mono}; white-space: nowrap; }
+  b { display: block; letter-spacing: -0.2px; font: 600 12px/1.6 ${({ theme }) => theme.mono}; white-space: nowrap; }
   span { color: ${({ theme }) => theme.ink2}; }
   .line { display: flex; align-items: center; gap: 4px; height: 22px; }
   button { font-weight: 600; }
@@ -124,7 +124,7 @@ export function TimeStrip({ cluster, typing, setTyping }: { cluster: string; typ
   return (
     <Bar aria-label="Time strip">
       <Left>
-        <b>{day(shown.from)}, {clock(shown.from)}–{sameDay ? "" : day(shown.to).slice(4) + " "}{clock(shown.to)}</b>
+        <b>{sameDay ? `${day(shown.from)}, ${clock(shown.from)}–${clock(shown.to)}` : `${day(shown.from).slice(4)} ${clock(shown.from)}–${day(shown.to).slice(4)} ${clock(shown.to)}`}</b>
         <div className="line">
           <Button bare style={{ paddingLeft: 0 }} onPress={() => setTyping(!typing)} aria-expanded={typing}>{length((shown.to - shown.from) / 1000)}</Button>
           <Button bare aria-label="Earlier" onPress={() => { const moved = shift(window, -0.5, now); apply(moved.from, moved.to); }}>‹</Button>

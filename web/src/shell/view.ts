@@ -51,9 +51,12 @@ export function useNowClock() {
   return useMemo(() => ({ now, rhythm, setRhythm, tick }), [now, rhythm, tick]);
 }
 
+/** What was read last is still on its way: a slot is shown once all agents have had the time to send it. */
+const settle = 4000;
+
 /** The window in epoch milliseconds. */
 export function useWindow(): { from: number; to: number; follows: boolean } {
   const [view] = useView();
   const { now } = useNow();
-  return useMemo(() => (view.last === null ? { from: view.from!, to: view.to!, follows: false } : { from: now - view.last * 1000, to: now, follows: true }), [view, now]);
+  return useMemo(() => (view.last === null ? { from: view.from!, to: view.to!, follows: false } : { from: now - settle - view.last * 1000, to: now - settle, follows: true }), [view, now]);
 }

@@ -1,0 +1,164 @@
+using CsCheck;
+using Skevin.Core.Query.Language;
+
+namespace Skevin.Core.Tests.Query;
+
+public sealed class LanguageTests
+{
+    private static EnquiryError Wrong(string text) => Should.Throw<EnquiryException>(() => Parser.Read(text)).Error;
+
+    [Fact]
+    public void The_languages_own_example_is_read()
+    {
+        // query-language.md, first example.
+        var enquiry = Parser.Read("""
+            container.cpu.time
+              -> where namespace = "auction" and container exists
+              -> rate
+              -> sum by pod
+              -> highest 5
+            """);
+        enquiry.Source.Name.ShouldBe("container.cpu.time");
+        enquiry.Steps.Count.ShouldBe(4);
+        enquiry.Steps[0].ShouldBeOfType<WhereStep>().Predicate.ShouldBeOfType<AndPredicate>();
+        enquiry.Steps[3].ShouldBe(new RankStep(true, 5, Aggregate.Mean, default));
+    }
+
+    [Theory]
+    [InlineData("a -> rate every 1m # by the minute", "a\n  -> rate every 1m")]
+    [InlineData("a -> sum by namespace, `odd name` every 90s", "a\n  -> sum by namespace, `odd name` every 90s")]
+    [InlineData("a -> where not (b = 1 or c != \"x\\\"y\") and d in (\"e\", 2.5)", "a\n  -> where not (b = 1 or c != \"x\\\"y\") and d in (\"e\", 2.5)")]
+    [InlineData("`odd metric` -> lowest 3 by max", "`odd metric`\n  -> lowest 3 by max")]
+    [InlineData("site.2.doors -> where temperature < -18Cel", "site.2.doors\n  -> where temperature < -18Cel")]
+    [InlineData("a -> max every 60s", "a\n  -> max every 1m")]
+    public void The_formatter_writes_one_step_a_line(string text, string formatted) =>
+        Formatter.Write(Parser.Read(text)).ShouldBe(formatted);
+
+    [Theory]
+    [InlineData("a -> rat", 1, 6, "rat", "rate")]
+    [InlineData("a\n  -> where namespace == \"x\"", 2, 23, "=", null)]
+    [InlineData("a -> where namespace = auction", 1, 24, "auction", "\"auction\"")]
+    [InlineData("a -> where namespace lik \"x%\"", 1, 22, "lik", "like")]
+    [InlineData("a -> rate every 5", 1, 17, "5", "every 1m")]
+    [InlineData("a -> highest", 1, 13, "", "highest 5")]
+    [InlineData("a | rate", 1, 3, "|", "Steps are joined with ->.")]
+    [InlineData("a -> where b matches \"(\"", 1, 22, "\"(\"", null)]
+    [InlineData("a -> where b = \"open", 1, 16, "\"open", "Add \" at the end.")]
+    public void An_error_gives_line_column_word_and_suggestion(string text, int line, int column, string word, string? suggestion)
+    {
+        var error = Wrong(text);
+        (error.Line, error.Column, error.Word, error.Suggestion).ShouldBe((line, column, word, suggestion));
+    }
+
+    [Theory]
+    [InlineData("logs -> count", "logs")]
+    [InlineData("a -> over 5m mean", "over")]
+    [InlineData("a -> p95", "p95")]
+    [InlineData("a -> where b says \"c\"", "says")]
+    [InlineData("x: a\nx", "Named parts")]
+    public void A_word_of_the_language_that_is_not_there_yet_says_so(string text, string names)
+    {
+        var error = Wrong(text);
+        error.Message.ShouldContain("not answered yet");
+        error.Message.ShouldContain(names);
+    }
+
+    private static Gen<string> OneOf(params string[] texts) => Gen.Int[0, texts.Length - 1].Select(i => texts[i]);
+
+    private static readonly Gen<string> Name = OneOf("namespace", "pod", "k8s.node.name", "odd name", "count", "not", "where", "a_b");
+
+    private static readonly Gen<Value> Value = Gen.OneOf<Value>(
+        Gen.String[Gen.Char["ab \"\\%_'"], 0, 6].Select(text => (Value)new TextValue(text)),
+        Gen.Select(Gen.Int[-1000, 1000], OneOf("", "ms", "MiB", "%")).Select((number, suffix) => (Value)new NumberValue(number / 4.0, suffix)));
+
+    private static readonly Gen<Predicate> Comparison = Gen.Select(Name, Gen.Enum<Comparison>(), Value.Array[1, 3]).Select((field, comparison, values) => (Predicate)(comparison switch
+    {
+        Skevin.Core.Query.Language.Comparison.Exists => new FieldPredicate(field, comparison, [], default),
+        Skevin.Core.Query.Language.Comparison.Like or Skevin.Core.Query.Language.Comparison.Matches => new FieldPredicate(field, comparison, [new TextValue("a.b")], default),
+        Skevin.Core.Query.Language.Comparison.In => new FieldPredicate(field, comparison, values, default),
+        _ => new FieldPredicate(field, comparison, [values[0]], default),
+    }));
+
+    private static Gen<Predicate> Predicates(int depth) => depth == 0 ? Comparison : Gen.OneOf(
+        Comparison,
+        Predicates(depth - 1).Select(inner => (Predicate)new NotPredicate(inner)),
+        Gen.Select(Predicates(depth - 1), Predicates(depth - 1)).Select((left, right) => (Predicate)new AndPredicate(left, right)),
+        Gen.Select(Predicates(depth - 1), Predicates(depth - 1)).Select((left, right) => (Predicate)new OrPredicate(left, right)));
+
+    private static readonly Gen<TimeSpan?> Every = Gen.OneOf(Gen.Const((TimeSpan?)null), Gen.Int[1, 4000].Select(seconds => (TimeSpan?)TimeSpan.FromSeconds(seconds)));
+
+    private static readonly Gen<Step> Steps = Gen.OneOf<Step>(
+        Predicates(3).Select(predicate => (Step)new WhereStep(predicate, default)),
+        Gen.Select(Gen.Bool, Every).Select((rate, every) => (Step)new RiseStep(rate, every, default)),
+        Gen.Select(Gen.Enum<Aggregate>(), Gen.Bool, Name.Array[0, 3], Every).Select((function, except, names, every) =>
+            (Step)new AggregateStep(function, names.Length == 0 ? null : new Grouping(except, names), every, default)),
+        Gen.Select(Gen.Bool, Gen.Int[1, 50], Gen.Enum<Aggregate>()).Select((highest, count, by) => (Step)new RankStep(highest, count, by, default)));
+
+    [Fact]
+    public void Parsing_what_the_formatter_wrote_gives_the_same_tree() =>
+        Gen.Select(OneOf("container.cpu.time", "odd metric", "logs"), Steps.Array[0, 5]).Sample((source, steps) =>
+        {
+            var tree = new Enquiry(new MetricSource(source, default), steps);
+            var text = Formatter.Write(tree);
+            var back = Parser.Read(text);
+            Shape(back).ShouldBe(Shape(tree), text);
+        }, iter: 20_000);
+
+    [Fact]
+    public void No_text_makes_it_do_worse_than_explain() =>
+        Gen.String[Gen.Char["ab ->\"`().,=<!1m%wherate\n#;|é"], 0, 40].Sample(text =>
+        {
+            try
+            {
+                Parser.Read(text);
+            }
+            catch (EnquiryException explained)
+            {
+                explained.Error.Line.ShouldBeGreaterThan(0);
+                explained.Error.Column.ShouldBeGreaterThan(0);
+            }
+        }, iter: 50_000);
+
+    [Fact]
+    public void Deep_nesting_is_refused_not_overflowed() =>
+        Wrong("a -> where " + new string('(', 5000)).Message.ShouldContain("nested");
+
+    // Records compare lists by reference, so trees are compared by a shape that spells everything out.
+    private static string Shape(object? node) => node switch
+    {
+        null => "-",
+        string or double or int or bool or Enum or TimeSpan => $"{node}",
+        Position => "",
+        System.Collections.IEnumerable list => "[" + string.Join(",", list.Cast<object?>().Select(Shape)) + "]",
+        _ => node.GetType().Name + "{" + string.Join(",", node.GetType().GetProperties().Where(property => property.Name != "EqualityContract")
+            .OrderBy(property => property.Name, StringComparer.Ordinal).Select(property => property.Name + ":" + Shape(property.GetValue(node)))) + "}",
+    };
+
+    [Fact]
+    public void Nearness_is_levenshtein_without_letter_case()
+    {
+        // "kitten" → "sitting" is the textbook example: 3.
+        EditDistance.Between("kitten", "sitting").ShouldBe(3);
+        EditDistance.Between("Auction", "auction").ShouldBe(0);
+        EditDistance.Nearest("ledgr", ["ledger", "settle", "clock"], 2).ShouldBe(["ledger"]);
+    }
+
+    [Theory]
+    [InlineData("400ms", "s", 0.4)]
+    [InlineData("256MiB", "By", 268435456)]
+    [InlineData("80%", "1", 0.8)]
+    [InlineData("-18Cel", "Cel", -18)]
+    [InlineData("2.5", "{core}", 2.5)]
+    public void A_bound_is_read_in_the_enquirys_unit(string text, string unit, double number)
+    {
+        Units.TryBound(text, unit, out var read, out var error).ShouldBeTrue(error);
+        read.ShouldBe(number, 1e-9);
+    }
+
+    [Fact]
+    public void A_bound_of_another_dimension_shows_the_likely_spelling()
+    {
+        Units.TryBound("400MiB", "s", out _, out var error).ShouldBeFalse();
+        error.ShouldNotBeNull().ShouldContain("400ns");
+    }
+}
