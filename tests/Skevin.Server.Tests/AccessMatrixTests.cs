@@ -107,6 +107,8 @@ public sealed class AccessMatrixTests(RunningServer server) : IClassFixture<Runn
     {
         var served = System.Text.Json.Nodes.JsonNode.Parse(await server.Anonymous().GetStringAsync("api/openapi.json"))!;
         var kept = System.Text.Json.Nodes.JsonNode.Parse(await File.ReadAllTextAsync(Path.Combine(Repository.Root, "web/src/api/openapi.json")))!;
+        if (!System.Text.Json.Nodes.JsonNode.DeepEquals(served, kept))
+            await File.WriteAllTextAsync(Path.Combine(Path.GetTempPath(), "openapi-served.json"), served.ToJsonString());
         System.Text.Json.Nodes.JsonNode.DeepEquals(served, kept).ShouldBeTrue(
             "web/src/api/openapi.json is not what the server describes. Start it, fetch /api/openapi.json into that file and run: npm --prefix web run api");
     }

@@ -44,7 +44,8 @@ public static class Manifests
     /// <param name="configuration">What the agents are told.</param>
     /// <param name="token">The ingest token, or null for a preview: then the secret is left out, since a bare secret never
     /// stands in a manifest that is shown.</param>
-    public static IReadOnlyList<Manifest> For(AgentConfiguration configuration, string? token)
+    /// <param name="image">Image of the agent.</param>
+    public static IReadOnlyList<Manifest> For(AgentConfiguration configuration, string? token, string image = Image)
     {
         var revision = configuration.Revision.ToString(System.Globalization.CultureInfo.InvariantCulture);
         var rights = Permissions.For(configuration.Plan);
@@ -93,7 +94,7 @@ public static class Manifests
                     ["type"] = "RollingUpdate",
                     ["rollingUpdate"] = new JsonObject { ["maxUnavailable"] = 1 },
                 },
-                ["template"] = Template(Agent, revision, "node"),
+                ["template"] = Template(Agent, revision, "node", image),
             },
         }));
         if (configuration.Plan.Metrics is { ClusterState: true })
@@ -103,7 +104,7 @@ public static class Manifests
                 {
                     ["replicas"] = 1,
                     ["selector"] = Selector(StateCollector),
-                    ["template"] = Template(StateCollector, revision, "state"),
+                    ["template"] = Template(StateCollector, revision, "state", image),
                 },
             }));
         return list;
@@ -136,7 +137,7 @@ public static class Manifests
     private static JsonObject Selector(string name) =>
         new() { ["matchLabels"] = new JsonObject { ["app.kubernetes.io/name"] = name } };
 
-    private static JsonObject Template(string name, string revision, string role) => new()
+    private static JsonObject Template(string name, string revision, string role, string image) => new()
     {
         ["metadata"] = new JsonObject
         {
@@ -150,7 +151,7 @@ public static class Manifests
             ["containers"] = new JsonArray(new JsonObject
             {
                 ["name"] = "agent",
-                ["image"] = Image,
+                ["image"] = image,
                 ["args"] = Texts(["--role", role]),
                 ["env"] = new JsonArray(
                     Field("SKEVIN_NODE", "spec.nodeName"), Field("SKEVIN_POD", "metadata.name")),

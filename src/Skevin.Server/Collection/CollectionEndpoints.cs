@@ -68,7 +68,7 @@ public static class CollectionEndpoints
                 return ClusterEndpoints.NotThere(name).Http();
             var next = ((await plans.Revisions(cluster.Id, stop)).FirstOrDefault()?.Revision ?? 0) + 1;
             var plan = body.Plan ?? CollectionPlan.Suggested;
-            return TypedResults.Ok(new ManifestsView(next, ManifestYaml.Write(Manifests.For(rollOut.Configuration(name, next, plan), null)), Permissions.For(plan), [.. plan.Problems()]));
+            return TypedResults.Ok(new ManifestsView(next, ManifestYaml.Write(rollOut.Objects(name, next, plan, null)), Permissions.For(plan), [.. plan.Problems()]));
         }).Needs(Roles.Installer);
         routes.MapPost("/api/clusters/{name}/collection/roll-out", async Task<Results<Ok<RollOut>, ProblemHttpResult>> (
             string name, PlanRequest body, ClaimsPrincipal user, ClusterWatchers watchers, RollOutPlan rollOut, CancellationToken stop) =>

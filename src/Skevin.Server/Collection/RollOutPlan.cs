@@ -22,7 +22,11 @@ public sealed class RollOutPlan(IDbContextFactory<SkevinContext> contexts, Inges
     internal static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web);
 
     /// <summary>What the agents of a revision are told.</summary>
-    public AgentConfiguration Configuration(string cluster, int revision, CollectionPlan plan) => new(cluster, revision, options.Address, plan, BufferBytes);
+    private AgentConfiguration Configuration(string cluster, int revision, CollectionPlan plan) => new(cluster, revision, options.Address, plan, BufferBytes);
+
+    /// <summary>The objects of a revision.</summary>
+    public IReadOnlyList<Manifest> Objects(string cluster, int revision, CollectionPlan plan, string? token) =>
+        Manifests.For(Configuration(cluster, revision, plan), token, options.AgentImage);
 
     /// <summary>Rolls a plan out.</summary>
     /// <param name="cluster">Where.</param>
@@ -62,7 +66,7 @@ public sealed class RollOutPlan(IDbContextFactory<SkevinContext> contexts, Inges
         if (valid.Count == 0 || newToken)
             secret = (await tokens.Make($"agents of {cluster.Name}", cluster.Id, true, null, by, stop)).Token;
         var applied = new List<string>();
-        foreach (var manifest in Manifests.For(Configuration(cluster.Name, row.Revision, plan), secret))
+        foreach (var manifest in Objects(cluster.Name, row.Revision, plan, secret))
         {
             try
             {

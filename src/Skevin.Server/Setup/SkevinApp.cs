@@ -2,6 +2,7 @@ using System.Reflection;
 using System.Text.Json;
 using System.Text.Json.Serialization;
 using Microsoft.AspNetCore.DataProtection;
+using Microsoft.AspNetCore.HttpOverrides;
 using Microsoft.EntityFrameworkCore;
 using Microsoft.Extensions.FileProviders;
 using Npgsql;
@@ -61,12 +62,9 @@ public static class SkevinApp
         services.AddProblemDetails();
         services.AddOpenApi("openapi", api => api.AddDocumentTransformer((document, _, _) =>
         {
-            // Nothing of where and how the server runs, so that the description is the same everywhere.
+            // Nothing of where the server runs, so that the description is the same everywhere.
             document.Info.Title = "Skevin";
             document.Servers = [];
-            document.Tags = null;
-            foreach (var operation in document.Paths.Values.SelectMany(path => path.Operations?.Values ?? Enumerable.Empty<Microsoft.OpenApi.OpenApiOperation>()))
-                operation.Tags = null;
             return Task.CompletedTask;
         }));
         services.AddSingleton<SeriesIndex>();
@@ -85,6 +83,8 @@ public static class SkevinApp
         services.AddPractice(options);
 
         var app = builder.Build();
+        // Behind a proxy on this machine that ends TLS, the cookie is still marked secure.
+        app.UseForwardedHeaders(new ForwardedHeadersOptions { ForwardedHeaders = ForwardedHeaders.XForwardedProto | ForwardedHeaders.XForwardedFor });
         app.UseExceptionHandler();
         app.UseStatusCodePages();
         app.Use(OnlyJsonWrites);
@@ -103,8 +103,9 @@ public static class SkevinApp
         app.UseAuthentication();
         app.UseAuthorization();
         app.MapOpenApi("/api/{documentName}.json").AllowAnonymous().WithMetadata(new OpenBecause("The description of the API holds no data."));
-        app.MapGet("/health/live", () => Health).Open("Whether the process runs; no data.");
-        app.MapGet("/health/ready", async Task<IResult> (Preparation preparation, NpgsqlDataSource database, CancellationToken stop) =>
+        var routes = app.MapGroup("").WithTags("Skevin");
+        routes.MapGet("/health/live", () => Health).Open("Whether the process runs; no data.");
+        routes.MapGet("/health/ready", async Task<IResult> (Preparation preparation, NpgsqlDataSource database, CancellationToken stop) =>
         {
             try
             {
@@ -117,18 +118,18 @@ public static class SkevinApp
                 return new Problem(503, "Not ready.", "PostgreSQL does not answer.").Http();
             }
         }).Produces<HealthView>().Open("Whether it can work; no data.");
-        app.MapSessions();
-        app.MapLive();
-        app.MapStations();
-        app.MapTimeline();
-        app.MapClusters();
-        app.MapCollection();
-        app.MapArrivals();
-        app.MapAsk();
-        app.MapSheets();
-        app.MapAlarms();
-        app.MapPractice(options);
-        app.MapIngest();
+        routes.MapSessions();
+        routes.MapLive();
+        routes.MapStations();
+        routes.MapTimeline();
+        routes.MapClusters();
+        routes.MapCollection();
+        routes.MapArrivals();
+        routes.MapAsk();
+        routes.MapSheets();
+        routes.MapAlarms();
+        routes.MapPractice(options);
+        routes.MapIngest();
         app.MapFallback(async context =>
         {
             var index = Path.Combine(page, "index.html");

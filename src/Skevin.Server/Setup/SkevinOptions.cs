@@ -12,11 +12,12 @@ namespace Skevin.Server.Setup;
 /// <param name="PracticePort">First port of the stand-in.</param>
 /// <param name="PageFolder">The built page.</param>
 /// <param name="Retention">How long samples are kept.</param>
+/// <param name="AgentImage">Image of the agent in manifests.</param>
 /// <param name="FirstPerson">E-mail of the person made when there is none.</param>
 /// <param name="FirstPassword">Their password.</param>
 public sealed record SkevinOptions(
     int Port, string Listen, string Database, string Address, bool Demo, string DemoPassword, int PracticePort, string PageFolder,
-    TimeSpan Retention, string? FirstPerson, string? FirstPassword)
+    TimeSpan Retention, string AgentImage, string? FirstPerson, string? FirstPassword)
 {
     /// <summary>The demo's person.</summary>
     public const string DemoPerson = "amsel@larkfield.example";
@@ -44,6 +45,7 @@ public sealed record SkevinOptions(
             Number("SKEVIN_PRACTICE_PORT", 5190),
             Text("SKEVIN_PAGE") ?? "web/dist",
             TimeSpan.FromDays(days),
+            Text("SKEVIN_AGENT_IMAGE") ?? Core.Collection.Manifests.Image,
             Text("SKEVIN_FIRST_PERSON"),
             Text("SKEVIN_FIRST_PASSWORD"));
     }

@@ -15,7 +15,8 @@ export class Problem extends Error {
   }
 }
 
-export const api = createClient<paths>({ baseUrl: "/" });
+// Writes demand a JSON content type, also those without a body.
+export const api = createClient<paths>({ baseUrl: "/", headers: { "content-type": "application/json" } });
 
 /** The data of an answer, or a thrown `Problem`. */
 export async function got<T>(answer: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {

@@ -17,7 +17,9 @@ export function placeAt(text: string, cursor: number): Place {
   const before = text.slice(0, cursor);
   const parts = before.split("->");
   const metric = parts[0]!.replace(/#.*$/gm, "").trim().split(/\s/)[0] ?? "";
-  const word = /"[^"]*$|[\w.]*$/.exec(before)![0];
+  // An odd number of quotes means that a text is open.
+  const open = (before.split('"').length - 1) % 2 === 1;
+  const word = open ? before.slice(before.lastIndexOf('"')) : /[\w.]*$/.exec(before)![0];
   const base = { word, from: cursor - word.length, metric, field: "" };
   if (parts.length === 1) return { ...base, expecting: "source" };
   const step = parts[parts.length - 1]!;

@@ -6,6 +6,7 @@ import { Button, Card, Empty, Heading, Mark, Mono, Quiet, Row, Title, Trouble, W
 import { Choose, Switch, TextInput } from "../parts/fields";
 import { digits, whole } from "../parts/format";
 import { Dialog } from "../parts/overlays";
+import { TokensDialog } from "./TokensDialog";
 import { exact, length } from "../parts/time";
 import { useCluster } from "../shell/Shell";
 
@@ -54,6 +55,7 @@ export function CollectStation() {
   const collection = useQuery({ queryKey: ["collection", cluster], enabled: !!cluster, refetchInterval: 10_000, queryFn: () => got(api.GET("/api/clusters/{name}/collection", { params: { path: { name: cluster } } })) });
   const [draft, setDraft] = useState<Metrics | null>(null);
   const [manifests, setManifests] = useState(false);
+  const [tokens, setTokens] = useState(false);
   useEffect(() => setDraft(null), [cluster]);
   const rollOut = useMutation({
     mutationFn: (metrics: Metrics) => got(api.POST("/api/clusters/{name}/collection/roll-out", { params: { path: { name: cluster } }, body: { plan: { metrics } } })),
@@ -74,6 +76,7 @@ export function CollectStation() {
       <Title about={view.revision === 0 ? "nothing is collected yet" : changed ? `draft of revision ${view.revision + 1}, revision ${view.revision} is in force` : `revision ${view.revision} is in force`}
         actions={<>
           {changed && <Button onPress={() => setDraft(null)}>Undo changes</Button>}
+          <Button onPress={() => setTokens(true)}>Ingest tokens</Button>
           <Button onPress={() => setManifests(true)}>Manifests</Button>
           <Button main isDisabled={rollOut.isPending || (!changed && view.revision > 0)} onPress={() => rollOut.mutate(plan)}>{rollOut.isPending ? "Applying" : "Roll out"}</Button>
         </>}>Collection from {cluster}</Title>
@@ -119,6 +122,7 @@ export function CollectStation() {
           </Agents>
         )}
       </Card>
+      {tokens && <TokensDialog cluster={cluster} close={() => setTokens(false)} />}
       {manifests && <ManifestsDialog cluster={cluster} plan={{ metrics: plan }} close={() => setManifests(false)} />}
     </>
   );

@@ -36,6 +36,8 @@ const Main = styled(AriaButton)`
 const Bare = styled(AriaButton)`
   ${button}
   height: auto;
+  min-height: 24px;
+  min-width: 24px;
   padding: 3px 6px;
   border: 0;
   background: none;

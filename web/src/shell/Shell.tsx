@@ -1,5 +1,5 @@
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { Outlet, useLocation, useNavigate } from "react-router";
 import styled from "styled-components";
 import { api, got, type Schemas } from "../api/client";
@@ -68,26 +68,29 @@ function Inside({ session, theme, setTheme }: { session: Schemas["SessionView"];
   const [single, setSingle] = useState(() => localStorage.getItem("skevin.keys") !== "off");
   const view = useQuery({ queryKey: ["stations", cluster], refetchInterval: 10_000, placeholderData: keepPreviousData, queryFn: () => got(api.GET("/api/stations", { params: { query: { cluster } } })) });
 
-  useEffect(() => {
-    const press = (event: KeyboardEvent) => {
-      const target = event.target as HTMLElement;
-      if (!single || event.ctrlKey || event.metaKey || event.altKey || target.closest("input, textarea, [contenteditable], [role=dialog], [role=listbox]")) return;
-      const act: Record<string, () => void> = {
-        "?": () => setKeys(true),
-        "/": () => { if (location.pathname !== "/ask") navigate({ pathname: "/ask", search: location.search }); setTimeout(() => { const found = document.querySelector<HTMLElement>(".cm-content, [data-enquiry]"); found?.focus(); if (found?.matches("[data-enquiry]")) found.click(); }, 80); },
-        s: () => { setFolded(false); setTimeout(() => document.querySelector<HTMLElement>('nav[aria-label="Scope"] button')?.focus(), 50); },
-        t: () => setTyping(true),
-        n: () => { tick(); setView({ last: (window.to - window.from) / 1000, from: null, to: null }); },
-        ",": () => { const moved = shift(window, -0.5, now); setView({ last: null, ...moved }); },
-        ".": () => { if (window.follows) return; const moved = shift(window, 0.5, now); if (now - moved.to < 5000) setView({ last: (moved.to - moved.from) / 1000, from: null, to: null }); else setView({ last: null, ...moved }); },
-      };
-      const station = stations[Number(event.key) - 1];
-      const does = station ? () => navigate({ pathname: station.path, search: location.search }) : act[event.key];
-      if (does) { event.preventDefault(); does(); }
+  // One listener for the life of the page; what a key does is always that of the newest render.
+  const pressed = useRef<(event: KeyboardEvent) => void>(() => {});
+  pressed.current = (event: KeyboardEvent) => {
+    const target = event.target as HTMLElement;
+    if (!single || event.ctrlKey || event.metaKey || event.altKey || target.closest("input, textarea, [contenteditable], [role=dialog], [role=listbox]")) return;
+    const act: Record<string, () => void> = {
+      "?": () => setKeys(true),
+      "/": () => { if (location.pathname !== "/ask") navigate({ pathname: "/ask", search: location.search }); setTimeout(() => { const found = document.querySelector<HTMLElement>(".cm-content, [data-enquiry]"); found?.focus(); if (found?.matches("[data-enquiry]")) found.click(); }, 80); },
+      s: () => { setFolded(false); setTimeout(() => document.querySelector<HTMLElement>('nav[aria-label="Scope"] button')?.focus(), 50); },
+      t: () => setTyping(true),
+      n: () => { tick(); setView({ last: (window.to - window.from) / 1000, from: null, to: null }); },
+      ",": () => { const moved = shift(window, -0.5, now); setView({ last: null, ...moved }); },
+      ".": () => { if (window.follows) return; const moved = shift(window, 0.5, now); if (now - moved.to < 5000) setView({ last: (moved.to - moved.from) / 1000, from: null, to: null }); else setView({ last: null, ...moved }); },
     };
+    const station = stations[Number(event.key) - 1];
+    const does = station ? () => navigate({ pathname: station.path, search: location.search }) : act[event.key];
+    if (does) { event.preventDefault(); does(); }
+  };
+  useEffect(() => {
+    const press = (event: KeyboardEvent) => pressed.current(event);
     document.addEventListener("keydown", press);
     return () => document.removeEventListener("keydown", press);
-  }, [single, window, now, tick, setView, navigate, location]);
+  }, []);
 
   return (
     <Frame $folded={folded}>

@@ -23,10 +23,10 @@ const Left = styled.div`
   width: 216px;
   flex: none;
   box-sizing: border-box;
-  padding: 8px 10px 0 18px;
+  padding: 4px 10px 0 18px;
   b { display: block; letter-spacing: -0.2px; font: 600 12px/1.6 ${({ theme }) => theme.mono}; white-space: nowrap; }
   span { color: ${({ theme }) => theme.ink2}; }
-  .line { display: flex; align-items: center; gap: 4px; height: 22px; }
+  .line { display: flex; align-items: center; gap: 6px; height: 25px; }
   button { font-weight: 600; }
 `;
 const Draw = styled.div`
@@ -85,9 +85,9 @@ export function TimeStrip({ cluster, typing, setTyping }: { cluster: string; typ
   const shown = draft ?? window;
 
   const apply = (from: number, to: number) => {
-    const bounded = { from: Math.min(from, to - 10_000), to: Math.min(to, now) };
-    if (now - bounded.to < 5_000) setView({ last: (bounded.to - bounded.from) / 1000, from: null, to: null });
-    else setView({ last: null, from: bounded.from, to: bounded.to });
+    const span = Math.max(10_000, to - from);
+    if (to > now - 5_000) setView({ last: span / 1000, from: null, to: null });
+    else setView({ last: null, from: to - span, to });
   };
   const pointer = (event: React.PointerEvent) => at(event.clientX - box.current!.getBoundingClientRect().left);
   const down = (what: "from" | "to" | "both" | "new") => (event: React.PointerEvent) => {

@@ -1,0 +1,218 @@
+// The whole path as a person walks it: from an empty page to an alarm, and what breaks on the way.
+import assert from "node:assert/strict";
+import { readFile } from "node:fs/promises";
+import { after, before, test } from "node:test";
+import { accessible, base, button, control, open, station, until } from "./page.mjs";
+
+let it;
+before(async () => { it = await open(); });
+after(async () => { await it?.browser.close(); });
+
+test("a wrong password is explained, the right one opens the page", async () => {
+  const { page } = it;
+  await page.goto(base);
+  await page.getByLabel("E-mail").fill("amsel@larkfield.example");
+  await page.getByLabel("Password").fill("not-the-password");
+  await button(page, "Sign in").click();
+  await page.getByText("E-mail or password is wrong.").waitFor();
+  await accessible(page, "sign-in");
+  await page.getByLabel("Password").fill(process.env.SKEVIN_DEMO_PASSWORD);
+  await button(page, "Sign in").click();
+  await page.getByRole("heading", { name: "No cluster is connected yet" }).waitFor();
+  await accessible(page, "no cluster");
+});
+
+test("a cluster is connected by its kubeconfig and shows nodes and pods", async () => {
+  const { page } = it;
+  const kubeconfig = await readFile(`${process.env.SKEVIN_HOME}/stand-in/larkfield-north.kubeconfig`, "utf8");
+  await button(page, "Connect a cluster").click();
+  await page.getByLabel("Kubeconfig").fill("hello");
+  await button(page, "Connect").click();
+  await page.getByText("The kubeconfig cannot be used.").waitFor();
+  await page.getByLabel("Kubeconfig").fill(kubeconfig);
+  await button(page, "Connect").click();
+  await page.getByText("Rights tested").waitFor();
+  await accessible(page, "connected");
+  await button(page, "Show larkfield-north").click();
+  await page.getByText("5 of 5 nodes ready").waitFor();
+  const row = page.getByRole("table", { name: "Pods" }).getByRole("row", { name: /ledger-/ }).first();
+  await row.focus();
+  await page.keyboard.press("Enter");
+  await page.getByRole("heading", { name: "Container ledger" }).waitFor();
+  await accessible(page, "clusters");
+});
+
+test("a plan is looked at and rolled out, each agent followed to ready", async () => {
+  const { page } = it;
+  await page.keyboard.press("2");
+  await page.getByRole("heading", { name: "Collection from larkfield-north" }).waitFor();
+  await page.getByRole("button", { name: "every" }).click();
+  await page.getByRole("option", { name: "5 s", exact: true }).click();
+  await button(page, "Manifests").click();
+  await page.getByText("kind: DaemonSet").waitFor();
+  assert.equal(await page.getByText("kind: Secret").count(), 0);
+  await page.getByRole("dialog").getByRole("button", { name: "Close" }).click();
+  await button(page, "Roll out").click();
+  await page.getByText("6 of 6 agents ready").waitFor({ timeout: 60_000 });
+  await accessible(page, "collect");
+});
+
+test("everything that should arrive does", async () => {
+  const { page } = it;
+  await station(page, "Arrivals").click();
+  await until(async () => /^24 sources expected, 24 on time$/.test(await page.locator("main header span").first().innerText()), 90, "all sources on time");
+  await accessible(page, "arrivals");
+});
+
+test("an enquiry is typed with help, corrected where it is wrong, and answered", async () => {
+  const { page } = it;
+  await page.keyboard.press("/");
+  await page.locator(".cm-content").waitFor();
+  await page.keyboard.type("container.cpu.t");
+  await page.getByRole("option", { name: /container\.cpu\.time/ }).waitFor();
+  await page.keyboard.press("Enter");
+  await page.keyboard.type(" -> where namespace = ");
+  await page.getByRole("option", { name: '"auction"' }).click();
+  await page.keyboard.type(" -> rat -> sum by workload ");
+  await page.keyboard.press("Control+Enter");
+  await page.getByText("'rat' is not a step.").waitFor();
+  assert.equal(await page.locator(".wrong").innerText(), "rat");
+  await button(page, "Write rate").click();
+  const ledger = page.getByRole("table", { name: "Steps" });
+  await until(async () => (await ledger.getByRole("row").count()) === 5, 20, "the account");
+  await ledger.getByRole("row", { name: /sum by workload 5/ }).waitFor();
+  await until(async () => (await page.getByRole("table", { name: "Series" }).getByRole("row", { name: /bid-gateway.*core/ }).count()) === 1, 30, "figures in cores");
+  assert.ok(await page.locator("main canvas").count(), "a chart");
+  assert.match(page.url(), /q=container/);
+  await accessible(page, "ask");
+});
+
+test("a filter that leaves nothing names the nearest value, and one press mends it", async () => {
+  const { page } = it;
+  await page.goto(`${base}/ask?q=${encodeURIComponent('container.cpu.time -> where workload = "ledgr" -> rate')}`);
+  await button(page, 'workload = "ledger"').click();
+  await page.getByRole("row", { name: /where workload = "ledger" 3/ }).waitFor();
+  await page.getByRole("navigation", { name: "Scope" }).getByRole("button", { name: /payout/ }).click();
+  await page.getByText("from the scope at the left").waitFor();
+  await page.getByRole("navigation", { name: "Scope" }).getByRole("button", { name: /^(· )?clear ?all|all/ }).first().click();
+});
+
+test("the ready-made sheet draws its strips on one clock", async () => {
+  const { page } = it;
+  await page.keyboard.press("5");
+  await page.getByRole("heading", { name: "Cluster resources" }).waitFor();
+  await until(async () => (await page.locator("main canvas").count()) === 6, 30, "six strips");
+  await page.getByText("following now").waitFor();
+  await accessible(page, "dashboards");
+});
+
+test("the time strip takes a typed length, moves by keys and comes back to now", async () => {
+  const { page } = it;
+  await page.keyboard.press("t");
+  await page.getByLabel("Length").fill("30m");
+  await page.keyboard.press("Enter");
+  await until(async () => page.url().includes("last=1800"), 15, "half an hour in the address");
+  await page.keyboard.press(",");
+  await until(async () => /from=\d+/.test(page.url()), 15, "a fixed window");
+  await button(page, "Back to now").waitFor();
+  await page.keyboard.press("n");
+  await until(async () => page.url().includes("last=1800") && !page.url().includes("from="), 15, "now again");
+  await page.keyboard.press("?");
+  await page.getByRole("dialog", { name: "Keys" }).waitFor();
+  await page.keyboard.press("Escape");
+});
+
+test("an alert rule is made of an enquiry, a fault raises it, the message arrives, it is acknowledged and cleared", async () => {
+  const { page } = it;
+  await page.keyboard.press("6");
+  await page.getByRole("heading", { name: "Nothing needs a person" }).waitFor();
+  await button(page, "Who is told").click();
+  await page.getByLabel("Name").fill("on-duty");
+  await page.getByLabel("Address").fill(`${control}/hook`);
+  await button(page, "Keep contact").click();
+  await page.getByText("on-duty").waitFor();
+  await page.keyboard.press("Escape");
+  await page.goto(`${base}/ask?q=${encodeURIComponent('http_server_request_duration_seconds -> where workload = "settle" and quantile = "0.95" -> max by namespace, workload every 5s')}`);
+  await button(page, "Make an alert rule").click();
+  await page.getByLabel("Name").fill("Settle waits for the bank");
+  await page.getByLabel("Bound", { exact: true }).fill("900ms");
+  await page.getByLabel("Hold", { exact: true }).fill("5s");
+  await page.getByLabel("Wait").fill("5s");
+  await page.getByRole("button", { name: /Contact/ }).click();
+  await page.getByRole("option", { name: "on-duty" }).click();
+  await page.getByText("It would not have been raised.").waitFor();
+  await accessible(page, "rule");
+  await button(page, "Put in force").click();
+  await page.getByRole("table", { name: "Alert rules" }).getByRole("row", { name: /Settle waits for the bank/ }).waitFor();
+
+  await page.keyboard.press("1");
+  await button(page, "Practice faults").click();
+  await page.getByText("The bank outside answers in 4 to 5 s").click();
+  await page.keyboard.press("Escape");
+  await page.keyboard.press("6");
+  await page.getByRole("heading", { name: "One alarm is raised" }).waitFor({ timeout: 60_000 });
+  const messages = () => fetch(`${control}/messages`).then((answer) => answer.json());
+  const raised = await until(async () => (await messages()).find((message) => message.body.transition === "raised"), 30, "the message");
+  assert.equal(raised.body.rule, "Settle waits for the bank");
+  assert.equal(raised.body.labels.workload, "settle");
+  await page.getByRole("table", { name: "Alarms" }).getByRole("row", { name: /Settle waits/ }).click();
+  await button(page, "Acknowledge").click();
+  await page.getByText("raised, seen").waitFor();
+  await accessible(page, "alarms");
+
+  await page.keyboard.press("1");
+  await button(page, "Practice faults").click();
+  await page.getByText("The bank outside answers in 4 to 5 s").click();
+  await page.keyboard.press("Escape");
+  await page.keyboard.press("6");
+  await page.getByRole("heading", { name: "Nothing needs a person" }).waitFor({ timeout: 60_000 });
+  await page.getByRole("table", { name: "What happened lately" }).getByRole("row", { name: /cleared/ }).waitFor();
+  await until(async () => (await messages()).some((message) => message.body.transition === "cleared"), 30, "the clearing message");
+});
+
+test("a missing right breaks the strand, is named, and is mended by one act", async () => {
+  const { page } = it;
+  await page.keyboard.press("1");
+  await button(page, "Practice faults").click();
+  await page.getByText("The agents' role loses the right to read node stats").click();
+  await page.keyboard.press("Escape");
+  await page.keyboard.press("3");
+  await page.getByText("403 the role lacks a right").first().waitFor({ timeout: 60_000 });
+  await page.getByText("node/north-1: refused").waitFor();
+  await until(async () => (await page.getByRole("img", { name: /Strands.*metrics: refused/ }).count()) === 1, 30, "the broken strand");
+  await accessible(page, "refused");
+  await button(page, "Apply the plan again").click();
+  await until(async () => (await page.getByText("403 the role lacks a right").count()) === 0, 60, "the mended right");
+});
+
+test("a revoked token is named with its time, and a new one is handed out", async () => {
+  const { page } = it;
+  await page.keyboard.press("2");
+  await button(page, "Ingest tokens").click();
+  await button(page, "Revoke agents of larkfield-north").click();
+  await page.getByRole("button", { name: /for good/ }).click();
+  await page.keyboard.press("Escape");
+  await page.keyboard.press("3");
+  await page.getByText("401 ingest token replaced").first().waitFor({ timeout: 60_000 });
+  await button(page, "Hand out a new token").click();
+  await until(async () => (await page.getByText("401 ingest token replaced").count()) === 0, 60, "pushes with the new token");
+});
+
+test("dark is as readable as light, and the address brings the view back", async () => {
+  const { page } = it;
+  await page.emulateMedia({ colorScheme: "dark" });
+  for (const path of ["clusters", "collect", "arrivals", "dashboards", "alarms", "ask"]) {
+    await page.goto(`${base}/${path}?cluster=larkfield-north&namespace=auction`);
+    await page.getByRole("navigation", { name: "Scope" }).getByRole("button", { name: /auction/, pressed: true }).waitFor();
+    await accessible(page, `${path} in dark`);
+  }
+  assert.deepEqual(it.errors, []);
+});
+
+test("signing out closes the page", async () => {
+  const { page } = it;
+  await button(page, "R. Amsel").click();
+  await button(page, "Sign out").click();
+  await page.getByRole("form", { name: "Sign in" }).waitFor();
+  assert.equal((await page.request.get(`${base}/api/clusters`)).status(), 401);
+});
