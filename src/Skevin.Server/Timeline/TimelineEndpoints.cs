@@ -17,7 +17,8 @@ public sealed record MarkView(DateTimeOffset At, string Kind, string Text);
 /// <param name="From">Start of the first slot.</param>
 /// <param name="SlotMinutes">Width of a slot.</param>
 /// <param name="Samples">Samples stored in each slot.</param>
-public sealed record TimelineView(DateTimeOffset From, int SlotMinutes, IReadOnlyList<long> Samples, IReadOnlyList<MarkView> Marks);
+/// <param name="BackFilled">How many of them came more than 10 min after their time.</param>
+public sealed record TimelineView(DateTimeOffset From, int SlotMinutes, IReadOnlyList<long> Samples, IReadOnlyList<long> BackFilled, IReadOnlyList<MarkView> Marks);
 
 /// <summary>What the time strip draws.</summary>
 public static class TimelineEndpoints
@@ -38,7 +39,8 @@ public static class TimelineEndpoints
             await using var context = await contexts.CreateDbContextAsync(stop);
             var marks = await context.Marks.AsNoTracking().Where(mark => mark.ClusterId == watched.Id && mark.At >= begin && mark.At < end)
                 .OrderByDescending(mark => mark.At).Take(300).ToListAsync(stop);
-            return TypedResults.Ok(new TimelineView(begin, slotMinutes, await book.Profile(watched.Id, minute, slotMinutes, slots, stop),
+            var (samples, backFilled) = await book.Profile(watched.Id, minute, slotMinutes, slots, stop);
+            return TypedResults.Ok(new TimelineView(begin, slotMinutes, samples, backFilled,
                 [.. marks.Where(mark => mark.Namespace is null ? mark.Kind == "rollout" || user.Scope().Namespaces is null : user.Scope().Sees(watched.Name, mark.Namespace))
                     .OrderBy(mark => mark.At).Select(mark => new MarkView(mark.At, mark.Kind, mark.Text))]));
         }).Needs(Roles.Reader);

@@ -152,12 +152,13 @@ public sealed class ArrivalBook(NpgsqlDataSource database, TimeProvider clock)
         Changed?.Invoke(cluster);
     }
 
-    /// <summary>Samples stored in each slot of a window, for the time strip.</summary>
-    public async Task<long[]> Profile(int cluster, long fromMinute, int minutesASlot, int slots, CancellationToken stop)
+    /// <summary>Samples stored in each slot of a window, for the time strip, and how many of them came long after their time.</summary>
+    public async Task<(long[] Samples, long[] BackFilled)> Profile(int cluster, long fromMinute, int minutesASlot, int slots, CancellationToken stop)
     {
-        var profile = new long[slots];
+        var (profile, late) = (new long[slots], new long[slots]);
         await using var command = database.CreateCommand("""
-            select (minute - @from) / @width, sum(samples) from arrival_minute
+            select (minute - @from) / @width, sum(samples), coalesce(sum(samples) filter (where received_at > to_timestamp(minute * 60) + interval '10 minutes'), 0)
+            from arrival_minute
             where cluster_id = @cluster and minute >= @from and minute < @from + @width * @slots group by 1
             """);
         command.Parameters.AddWithValue("cluster", cluster);
@@ -166,7 +167,7 @@ public sealed class ArrivalBook(NpgsqlDataSource database, TimeProvider clock)
         command.Parameters.AddWithValue("slots", (long)slots);
         await using var reader = await command.ExecuteReaderAsync(stop);
         while (await reader.ReadAsync(stop))
-            profile[reader.GetInt64(0)] = reader.GetInt64(1);
-        return profile;
+            (profile[reader.GetInt64(0)], late[reader.GetInt64(0)]) = (reader.GetInt64(1), reader.GetInt64(2));
+        return (profile, late);
     }
 }

@@ -59,6 +59,8 @@ export function AlarmsStation() {
     { id: "value", title: "now", width: "84px", number: true, cell: (alarm) => withUnit(alarm.value, alarm.unit), value: (alarm) => alarm.value },
     { id: "worst", title: "worst", width: "84px", number: true, cell: (alarm) => withUnit(alarm.worst, alarm.unit), value: (alarm) => alarm.worst },
   ];
+  // Beside an open drawer there is room for what tells alarms apart; the drawer has the rest.
+  const shown = chosen ? columns.filter((column) => column.id !== "worst" && column.id !== "value") : columns;
   const ruleColumns: Column<Rule>[] = [
     { id: "mark", title: "", width: "28px", cell: (rule) => <Mark level={rule.trouble ? "critical" : rule.raised > 0 ? (rule.document.severity ?? "major") : "clear"} title={rule.trouble ?? (rule.raised > 0 ? `${rule.raised} raised` : "quiet")} /> },
     { id: "rule", title: "Rule", cell: (rule) => rule.document.rule, value: (rule) => rule.document.rule },
@@ -82,7 +84,7 @@ export function AlarmsStation() {
       <Top>
         <List>
           {list.length === 0 ? <Empty title="No alarm is raised or holding">{rules.data.length === 0 ? "There are no rules yet. Ask something, then make an alert rule of it." : "Every rule in force was judged quiet. What was raised before stands below."}</Empty>
-            : <Table label="Alarms" columns={columns} rows={list} rowKey={(alarm) => alarm.id} chosen={open} onOpen={(alarm) => setOpen(alarm.id)} />}
+            : <Table label="Alarms" columns={shown} rows={list} rowKey={(alarm) => alarm.id} chosen={open} onOpen={(alarm) => setOpen(alarm.id)} />}
         </List>
         {chosen && <AlarmDrawer alarm={chosen} close={() => setOpen(null)} />}
       </Top>

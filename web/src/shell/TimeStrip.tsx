@@ -140,7 +140,12 @@ export function TimeStrip({ cluster, typing, setTyping }: { cluster: string; typ
           {samples.map((count, i) => {
             const height = (count / most) * 22;
             const left = (i / slots + offset) * width;
-            return count > 0 && left > -8 ? <rect key={i} x={left + 0.5} y={52 - height} width={Math.max(1, width / slots - 1.2)} height={height} fill={theme.ink2} opacity={0.45} /> : null;
+            const late = (timeline.data?.backFilled[i] ?? 0) > count / 2;
+            return count > 0 && left > -8 ? (
+              <rect key={i} x={left + 0.5} y={52 - height} width={Math.max(1, width / slots - 1.2)} height={height} fill={late ? "none" : theme.ink2} stroke={late ? theme.ink2 : "none"} strokeWidth={0.7} opacity={late ? 0.6 : 0.45}>
+                <title>{clock(begin + (i / slots) * span)}: {count} samples{late ? ", back-filled" : ""}</title>
+              </rect>
+            ) : null;
           })}
           <line x1={0} x2={width} y1={52.5} y2={52.5} stroke={theme.rule} />
           {hours(begin, end).map((hour) => <text key={hour} className="hour" x={x(hour)} y={69} textAnchor="middle">{clock(hour)}</text>)}

@@ -2024,6 +2024,7 @@ export interface components {
             /** Format: int32 */
             slotMinutes: number;
             samples: number[];
+            backFilled: number[];
             marks: components["schemas"]["MarkView"][];
         };
         TokenRequest: {
