@@ -17,7 +17,7 @@ type Alarm = Schemas["AlarmView"];
 type Rule = Schemas["RuleView"];
 type Event = Schemas["AlarmEventView"];
 
-const Top = styled.div`display: flex; gap: 12px; flex: 0 1 auto; min-height: 150px; max-height: 52%;`;
+const Top = styled.div`display: flex; gap: 12px; flex: 0 1 auto; min-height: 150px; max-height: 52%; @media (max-width: 900px) { flex-direction: column; max-height: none; }`;
 const Two = styled.div`display: grid; grid-template-columns: minmax(0, 1.25fr) minmax(0, 1fr); gap: 12px; flex: 1; min-height: 220px; margin-top: 12px; @media (max-width: 900px) { grid-template-columns: 1fr; }`;
 const List = styled(Card)`flex: 1; min-width: 0; display: flex; flex-direction: column; min-height: 0;`;
 const Head = styled(Row)`padding: 7px 12px; justify-content: space-between; flex: none;`;

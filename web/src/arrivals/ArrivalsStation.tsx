@@ -72,7 +72,7 @@ export function ArrivalsStation() {
         <Signals>
           <div style={{ borderTopColor: theme.metrics }}>
             <Row style={{ justifyContent: "space-between" }}><Heading>Metrics</Heading>{tally(all)}</Row>
-            <strong>{onTime} of {all.length}</strong> <Quiet>on time, {whole(all.reduce((sum, source) => sum + source.received, 0))} of {whole(all.reduce((sum, source) => sum + source.expected, 0))} minutes of the last hour have data</Quiet>
+            <strong>{onTime} of {all.length}</strong> <Quiet>on time, {whole(all.reduce((minutes, source) => minutes + source.received, 0))} of {whole(all.reduce((minutes, source) => minutes + source.expected, 0))} minutes of the last hour have data</Quiet>
           </div>
           {(["logs", "traces", "flows"] as const).map((signal) => <div key={signal} style={{ borderTopColor: theme[signal] }}><Heading>{signal[0]!.toUpperCase() + signal.slice(1)}</Heading><Quiet>not collected</Quiet></div>)}
         </Signals>

@@ -66,7 +66,7 @@ export function Editor({ text, onChange, onAsk, onLeave, error, cluster }: { tex
           case "source": return { from: place.from, options: (await metrics()).map((metric: Schemas["MetricView"]) => ({ label: metric.name, detail: `${metric.kind}, ${metric.unit || "no unit"}, ${metric.series} series` })), validFor: /^[\w.]*$/ };
           case "step": return { from: place.from, options: (await words()).steps.map((word) => ({ label: word })), validFor: /^\w*$/ };
           case "function": return { from: place.from, options: ["mean", "max", "min", "sum", "count"].map((word) => ({ label: word })), validFor: /^\w*$/ };
-          case "field": return { from: place.from, options: (await fields(place.metric)).map((field) => ({ label: field.name, detail: `${field.count} values` })), validFor: /^[\w.]*$/ };
+          case "field": return { from: place.from, options: (await fields(place.metric)).map((field) => ({ label: field.name, detail: `${field.count} to choose from` })), validFor: /^[\w.]*$/ };
           case "value": return { from: place.from, options: ((await fields(place.metric)).find((field) => field.name === place.field)?.values ?? []).map((value) => ({ label: `"${value}"` })), validFor: /^"?[^"]*$/ };
         }
       } catch {

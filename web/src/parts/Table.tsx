@@ -17,6 +17,7 @@ export interface Column<T> {
 const Frame = styled.div`overflow: auto; flex: 1; min-height: 0;`;
 const Grid = styled.table`
   width: 100%;
+  @media (max-width: 700px) { min-width: 620px; }
   border-collapse: collapse;
   table-layout: fixed;
   th, td { padding: 0 10px; height: 27px; text-align: left; border-bottom: 1px solid ${({ theme }) => theme.rule}; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }

@@ -78,6 +78,7 @@ const TitleRow = styled.header`
   margin-bottom: 10px;
   h1 { margin: 0; font: 700 20px/1.2 ${({ theme }) => theme.text}; white-space: nowrap; }
   > span { flex: 1; min-width: 0; color: ${({ theme }) => theme.ink2}; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
+  @media (max-width: 700px) { flex-wrap: wrap; h1 { white-space: normal; } > span { flex: 1 0 100%; } }
 `;
 
 /** The title of a station: in words what is shown, then actions. */

@@ -23,6 +23,7 @@ const Brand = styled.div`
   gap: 10px;
   padding-left: 18px;
   font: 700 19px/1 ${({ theme }) => theme.text};
+  @media (max-width: 700px) { width: 48px; padding-left: 10px; span { display: none; } }
 `;
 const Middle = styled.div`flex: 1; min-width: 0; display: flex; flex-direction: column;`;
 const Stations = styled.nav`
@@ -35,6 +36,7 @@ const Stations = styled.nav`
   a[aria-current="page"] { color: ${({ theme }) => theme.ink}; }
   a[aria-current="page"] i { background: ${({ theme }) => theme.act}; color: ${({ theme }) => theme.onAct}; }
   a:focus-visible { outline: 2px solid ${({ theme }) => theme.act}; }
+  @media (max-width: 700px) { a { grid-template-columns: 1fr; justify-items: center; font-size: 0; } a small { display: none; } a i { font-size: 13px; width: 24px; line-height: 24px; height: 24px; } }
 `;
 const Right = styled.div`
   flex: none;
@@ -42,6 +44,7 @@ const Right = styled.div`
   align-items: center;
   gap: 6px;
   padding: 0 14px;
+  @media (max-width: 700px) { padding: 0 4px; gap: 0; }
 `;
 
 export const Logo = () => {
@@ -106,7 +109,7 @@ export function Header({ view, right }: { view: Schemas["StationsView"] | undefi
   for (const name of [...kept.keys()]) if (!["cluster", "namespace", "workload", "last", "from", "to"].includes(name)) kept.delete(name);
   return (
     <Bar>
-      <Brand><Logo />skevin</Brand>
+      <Brand><Logo /><span>skevin</span></Brand>
       <Middle>
         <Stations aria-label="Stations">
           {stations.map((station, i) => (

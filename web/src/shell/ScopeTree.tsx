@@ -45,7 +45,7 @@ export function ScopeTree({ cluster }: { cluster: string }) {
       {all.length > 0 && <h2>Namespaces</h2>}
       {all.length > 0 && (
         <button aria-pressed={view.namespace === ""} onClick={() => setView({ namespace: "", workload: "" })}>
-          <Mark level={worst(all.map((one) => one.level))} /><span className="name">all</span><small>{all.reduce((sum, one) => sum + one.pods, 0)}</small>
+          <Mark level={worst(all.map((one) => one.level))} /><span className="name">all</span><small>{all.reduce((pods, one) => pods + one.pods, 0)}</small>
         </button>
       )}
       {all.map((one) => (

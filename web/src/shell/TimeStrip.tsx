@@ -35,6 +35,7 @@ const Draw = styled.div`
   min-width: 0;
   margin-right: 24px;
   touch-action: none;
+  @media (max-width: 700px) { display: none; }
   svg { display: block; width: 100%; height: 78px; }
   text { font: 11px ${({ theme }) => theme.text}; fill: ${({ theme }) => theme.ink2}; }
   text.hour { font-family: ${({ theme }) => theme.mono}; }
