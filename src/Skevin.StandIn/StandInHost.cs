@@ -40,7 +40,7 @@ public sealed class StandInHost : IAsyncDisposable
         var kept = new[] { "larkfield-north", "larkfield-south" }.Select(name => Read(StateFile(name))).ToArray();
         var now = TimeProvider.System.GetUtcNow();
         var first = kept.All(state => state is null);
-        _clock = new SimClock(first && options.History > TimeSpan.Zero ? now - options.History : null);
+        _clock = new SimClock(first && options.History > TimeSpan.Zero ? OnGrid(now - options.History) : null);
         _begun = _clock.GetUtcNow();
         var faults = new Faults();
         _clusters =
@@ -137,7 +137,8 @@ public sealed class StandInHost : IAsyncDisposable
             return;
         }
         var ready = _agents[0].AllReady;
-        var next = _clock.GetUtcNow() + (ready ? CatchUpStep : TimeSpan.FromSeconds(1));
+        // Steps end on the grid the agents' passes lie on, so that none of them comes late.
+        var next = ready ? OnGrid(_clock.GetUtcNow()) + CatchUpStep : _clock.GetUtcNow() + TimeSpan.FromSeconds(1);
         if (next >= TimeProvider.System.GetUtcNow())
         {
             _clock.Release();
@@ -158,6 +159,8 @@ public sealed class StandInHost : IAsyncDisposable
             await agent.SendPending(stop);
         }));
     }
+
+    private static DateTimeOffset OnGrid(DateTimeOffset moment) => new(moment.UtcTicks / CatchUpStep.Ticks * CatchUpStep.Ticks, TimeSpan.Zero);
 
     private void MapControl(WebApplication app)
     {

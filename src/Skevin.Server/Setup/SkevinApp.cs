@@ -40,6 +40,8 @@ public static class SkevinApp
         builder.Services.AddSerilog(log => log.MinimumLevel.Information()
             .MinimumLevel.Override("Microsoft", Serilog.Events.LogEventLevel.Warning)
             .MinimumLevel.Override("System.Net.Http", Serilog.Events.LogEventLevel.Warning)
+            // What a command fails with comes as an exception and is logged where that is handled.
+            .MinimumLevel.Override("Microsoft.EntityFrameworkCore.Database.Command", Serilog.Events.LogEventLevel.Fatal)
             .WriteTo.Console(outputTemplate: "{Timestamp:HH:mm:ss} {Level:u3} {Message:lj}{NewLine}{Exception}"));
         builder.WebHost.ConfigureKestrel(kestrel =>
         {
