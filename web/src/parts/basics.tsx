@@ -71,6 +71,7 @@ export const Quiet = styled.span`color: ${({ theme }) => theme.ink2};`;
 export const Mono = styled.span`font-family: ${({ theme }) => theme.mono}; font-variant-numeric: tabular-nums;`;
 
 const TitleRow = styled.header`
+  flex: none;
   display: flex;
   align-items: center;
   gap: 12px;

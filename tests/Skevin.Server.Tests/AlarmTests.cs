@@ -1,0 +1,134 @@
+using System.Net;
+using System.Net.Http.Json;
+using System.Text.Json;
+using System.Text.Json.Nodes;
+using Microsoft.AspNetCore.Builder;
+using Microsoft.AspNetCore.Http;
+using Microsoft.EntityFrameworkCore;
+using Microsoft.Extensions.DependencyInjection;
+using Microsoft.Extensions.Logging;
+using Skevin.Core.Access;
+using Skevin.Storage;
+
+namespace Skevin.Server.Tests;
+
+/// <summary>Rules judged live, over data pushed by the test, on the stand-in's second cluster.</summary>
+public sealed class AlarmTests(ServerWithStandIn server) : IClassFixture<ServerWithStandIn>, IAsyncLifetime
+{
+    private const string South = "larkfield-south";
+    private string _token = "";
+
+    public async ValueTask InitializeAsync()
+    {
+        if ((await server.Keeper.Json("api/clusters")).AsArray().Count == 0)
+            await server.Keeper.Send("api/clusters", new { kubeconfig = server.Kubeconfig(South) });
+        _token = (string)(await server.Keeper.Send("api/tokens", new { name = "alarms", cluster = South }))!["token"]!;
+    }
+
+    public ValueTask DisposeAsync() => ValueTask.CompletedTask;
+
+    private Task Push(string metric, double value, string ns = "auction") =>
+        server.Anonymous().Push(_token, OtlpBuilder.Request(metric, "s", false, [(DateTimeOffset.UtcNow, value)], ("k8s.namespace.name", ns)));
+
+    private async Task<JsonNode> AlarmUntil(string rule, Func<JsonNode?, bool> holds, string what, Func<Task>? meanwhile = null) => (await ApiCalls.Until(async () =>
+    {
+        if (meanwhile is not null)
+            await meanwhile();
+        return (await server.Keeper.Json("api/alarms"))["alarms"]!.AsArray().FirstOrDefault(alarm => (string)alarm!["rule"]! == rule);
+    }, holds, 40, what))!;
+
+    private Task<JsonNode?> Rule(string name, string metric, object extra)
+    {
+        var body = JsonSerializer.SerializeToNode(extra)!.AsObject();
+        (body["rule"], body["when"], body["every"], body["wait"], body["cluster"]) = (name, $"{metric} -> max by namespace", "5s", "1s", South);
+        return server.Keeper.Send("api/alert-rules", body);
+    }
+
+    [Fact]
+    public async Task A_contact_that_does_not_answer_is_tried_again_with_the_same_id()
+    {
+        var seen = new List<(string Key, string Body)>();
+        var builder = WebApplication.CreateSlimBuilder();
+        builder.Logging.ClearProviders();
+        builder.WebHost.UseSetting("urls", "http://127.0.0.1:0");
+        await using var receiver = builder.Build();
+        receiver.MapPost("/hook", async (HttpContext context) =>
+        {
+            using var reader = new StreamReader(context.Request.Body);
+            lock (seen)
+                seen.Add((context.Request.Headers["Idempotency-Key"].ToString(), reader.ReadToEndAsync().Result));
+            await Task.CompletedTask;
+            return seen.Count < 3 ? Results.StatusCode(500) : Results.Ok();
+        });
+        await receiver.StartAsync();
+        await server.Keeper.Send("api/contacts", new { name = "shaky", url = receiver.Urls.First() + "/hook" });
+        await Rule("shaky delivery", "shaky.metric", new { above = "1", tell = new[] { "shaky" } });
+        await AlarmUntil("shaky delivery", alarm => (string?)alarm?["state"] == "raised", "the alarm", () => Push("shaky.metric", 5));
+        var message = await ApiCalls.Until(async () => (await server.Keeper.Json("api/messages")).AsArray().FirstOrDefault(row => (string)row!["contact"]! == "shaky"), row => row?["deliveredAt"] is not null, 40, "the delivery");
+        ((int)message!["attempts"]!).ShouldBe(3);
+        seen.Count.ShouldBe(3);
+        seen.Select(attempt => attempt.Key).Distinct().ShouldHaveSingleItem();
+        seen.Select(attempt => (string)JsonNode.Parse(attempt.Body)!["id"]!).Distinct().ShouldHaveSingleItem().ShouldBe(seen[0].Key);
+    }
+
+    [Fact]
+    public async Task Each_slot_is_judged_once_and_without_a_hole()
+    {
+        var rule = (await Rule("steady judging", "steady.metric", new { above = "10" }))!;
+        var id = Guid.Parse((string)rule["id"]!);
+        async Task<long[]> Slots()
+        {
+            await using var scope = server.Services.CreateAsyncScope();
+            return await scope.ServiceProvider.GetRequiredService<SkevinContext>().RuleVerdicts.Where(verdict => verdict.RuleId == id).OrderBy(verdict => verdict.SlotEnd).Select(verdict => verdict.SlotEnd).ToArrayAsync();
+        }
+        await Push("steady.metric", 1);
+        var slots = await ApiCalls.Until(Slots, ends => ends.Length >= 4, 40, "four slots");
+        slots.Zip(slots.Skip(1)).ShouldAllBe(pair => pair.Second - pair.First == 5000);
+        slots.ShouldAllBe(end => end % 5000 == 0);
+    }
+
+    [Fact]
+    public async Task A_shelved_alarm_is_recorded_but_not_told_and_a_reader_of_another_namespace_sees_nothing()
+    {
+        await server.Keeper.Send("api/contacts", new { name = "quiet-desk", url = $"http://127.0.0.1:{server.PracticePort + 3}/hook" });
+        await Rule("shelved", "shelved.metric", new { above = "1", missing = "clear", tell = new[] { "quiet-desk" } });
+        var alarm = await AlarmUntil("shelved", found => (string?)found?["state"] == "raised", "the alarm", () => Push("shelved.metric", 5));
+        await server.Keeper.Send($"api/alarms/{alarm["id"]}/shelve", new { until = DateTimeOffset.UtcNow.AddHours(1) });
+        var other = await server.Person(Roles.Reader | Roles.Responder, [South], ["payout"]);
+        (await other.Json("api/alarms")).ToJsonString().ShouldNotContain("shelved");
+        (await other.PostAsJsonAsync($"api/alarms/{alarm["id"]}/acknowledge", new { })).StatusCode.ShouldBe(HttpStatusCode.NotFound);
+        var own = await server.Person(Roles.Reader, [South], ["auction"]);
+        (await own.Json("api/alarms"))["alarms"]!.ToJsonString().ShouldContain("shelved");
+        var cleared = await ApiCalls.Until(() => server.Keeper.Json("api/alarms"), view => view["events"]!.AsArray().Any(change => (string)change!["rule"]! == "shelved" && (string)change["transition"]! == "cleared"), 40, "the clearing");
+        cleared["alarms"]!.AsArray().ShouldNotContain(found => (string)found!["rule"]! == "shelved");
+        (await server.Keeper.Json("api/messages")).AsArray().Where(message => (string)message!["rule"]! == "shelved").Select(message => (string)message!["transition"]!).ShouldBe(["raised"]);
+    }
+
+    [Fact]
+    public async Task A_rule_that_cannot_be_judged_says_why()
+    {
+        await Push("typed.metric", 1);
+        var rule = (await Rule("wrong unit", "typed.metric", new { above = "5MiB" }))!;
+        var told = await ApiCalls.Until(async () => (await server.Keeper.Json("api/alert-rules")).AsArray().First(row => (string)row!["id"]! == (string)rule["id"]!), row => row!["trouble"] is not null, 30, "the trouble");
+        ((string)told!["trouble"]!).ShouldContain("5MiB");
+    }
+
+    [Theory]
+    [InlineData("""{"rule":"r","when":"a -> rat","above":"1","cluster":"larkfield-south"}""", "when")]
+    [InlineData("""{"rule":"r","when":"a","above":"1","cluster":"larkfield-south","tell":["nobody"]}""", "tell")]
+    [InlineData("""{"rule":"r","when":"a","cluster":"larkfield-south"}""", "above")]
+    public async Task A_mistake_in_a_rule_names_its_field(string rule, string field)
+    {
+        using var answer = await server.Keeper.PostAsync("api/alert-rules", new StringContent(rule, System.Text.Encoding.UTF8, "application/json"));
+        answer.StatusCode.ShouldBe(HttpStatusCode.BadRequest);
+        JsonNode.Parse(await answer.Content.ReadAsStringAsync())!["errors"]!.AsArray().ShouldContain(mistake => (string)mistake!["field"]! == field);
+    }
+
+    [Fact]
+    public async Task Only_keepers_see_the_addresses_of_contacts()
+    {
+        await server.Keeper.Send("api/contacts", new { name = "secret-desk", url = "http://127.0.0.1:1/hook?key=secret" });
+        (await (await server.Person(Roles.Reader)).Json("api/contacts")).ToJsonString().ShouldNotContain("secret\"");
+        (await server.Keeper.PostAsJsonAsync("api/contacts", new { name = "x", url = "file:///etc/passwd" })).StatusCode.ShouldBe(HttpStatusCode.BadRequest);
+    }
+}
