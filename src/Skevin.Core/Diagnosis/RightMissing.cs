@@ -10,7 +10,7 @@ public sealed class RightMissing : IDiagnosisRule
         source.Evidence.Report is { Error: { } error } report && error.StartsWith("403 ", StringComparison.Ordinal)
             ? new Cause(
                 "403 the role lacks a right",
-                $"The cluster refuses what the agent has to read: {error[4..]} The plan asks for this right, so the role in the cluster is not the plan's.",
+                $"The cluster refuses what the agent has to read: {error[4..].TrimEnd('.')}. The plan asks for this right, so the role in the cluster is not the plan's.",
                 "Apply the plan again: it restores the role. The agents need no restart.",
                 CureAct.ApplyAgain,
                 [$"{report.At:HH:mm:ss} {source.Evidence.Expected.SentBy}: {error}"])

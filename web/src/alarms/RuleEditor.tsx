@@ -57,7 +57,7 @@ export function RuleEditor({ cluster, rule, when, close }: { cluster: string; ru
   const names = data ? seriesNames(data.answer.series) : [];
   const columns: Column<Stretch>[] = [
     { id: "from", title: "Raised", width: "150px", cell: (stretch) => exact(Date.parse(stretch.from)), value: (stretch) => Date.parse(stretch.from) },
-    { id: "lasted", title: "lasted", width: "110px", number: true, cell: (stretch) => (stretch.to ? length((Date.parse(stretch.to) - Date.parse(stretch.from)) / 1000) : "still raised"), value: (stretch) => (stretch.to ? Date.parse(stretch.to) : window.to) - Date.parse(stretch.from) },
+    { id: "lasted", title: "lasted", width: "124px", number: true, cell: (stretch) => (stretch.to ? length((Date.parse(stretch.to) - Date.parse(stretch.from)) / 1000) : "still raised"), value: (stretch) => (stretch.to ? Date.parse(stretch.to) : window.to) - Date.parse(stretch.from) },
     { id: "worst", title: "worst", width: "110px", number: true, cell: (stretch) => withUnit(stretch.worst, data?.unit ?? ""), value: (stretch) => stretch.worst },
     { id: "which", title: "Which", cell: (stretch) => Object.values(stretch.labels).join(" · "), value: (stretch) => Object.values(stretch.labels).join(" ") },
   ];

@@ -21,7 +21,7 @@ const order: State[] = ["refused", "silent", "late", "partial", "starting", "onT
 const Signals = styled(Card)`
   display: grid;
   grid-template-columns: 2.4fr 1fr 1fr 1fr;
-  > div { padding: 10px 14px; border-top: 3px solid transparent; min-height: 76px; }
+  > div { padding: 10px 14px; border-top: 3px solid transparent; min-height: 52px; }
   > div + div { border-left: 1px solid ${({ theme }) => theme.rule}; }
   strong { font: 700 18px/1.4 ${({ theme }) => theme.text}; }
 `;

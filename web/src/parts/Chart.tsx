@@ -101,7 +101,7 @@ export function Chart({ series, names, unit, height, window, draw = "lines", mar
             const y = u.valToPos(bound.value / scale.divisor, "y", true);
             ctx.strokeStyle = ctx.fillStyle = theme[bound.level];
             ctx.beginPath(); ctx.moveTo(u.bbox.left, y); ctx.lineTo(u.bbox.left + u.bbox.width, y); ctx.stroke();
-            ctx.fillText(bound.text, u.bbox.left + u.bbox.width - 4, y - 4 * devicePixelRatio);
+            ctx.fillText(bound.text, u.bbox.left + u.bbox.width - 4, y - 6 * devicePixelRatio);
           }
           ctx.restore();
         }],
