@@ -20,7 +20,7 @@ public sealed record StrandView(string Signal, string State, int Break);
 
 /// <summary>Figures of the six stations and the strands, for the header.</summary>
 public sealed record StationsView(
-    int Clusters, int ReadyClusters, int SignalsCollected, int Sources, int Late, int Refused, int Sheets, int Raised, int Acknowledged, IReadOnlyList<StrandView> Strands);
+    int Clusters, int ReadyClusters, int SignalsCollected, int Sources, int Late, int Partial, int Refused, int Sheets, int Raised, int Acknowledged, IReadOnlyList<StrandView> Strands);
 
 /// <summary>What the header shows.</summary>
 public static class StationEndpoints
@@ -41,16 +41,16 @@ public static class StationEndpoints
             var raised = await context.Alarms.AsNoTracking().Where(alarm => (alarm.State == AlarmState.Raised || alarm.State == AlarmState.Clearing) && (watched == null || alarm.ClusterId == watched.Id))
                 .Select(alarm => alarm.AcknowledgedBy).ToListAsync(stop);
             int Count(params ArrivalState[] states) => sources.Count(source => states.Contains(source.State));
-            var late = Count(ArrivalState.Late, ArrivalState.Partial);
+            var (late, partial) = (Count(ArrivalState.Late), Count(ArrivalState.Partial));
             var refused = Count(ArrivalState.Refused, ArrivalState.Silent);
             var collected = current?.Plan.Metrics is not null;
             var metrics = !collected ? new StrandView("metrics", "off", 0)
                 : sources.Count == 0 ? new StrandView("metrics", "starting", 2)
                 : refused > 0 ? new StrandView("metrics", "refused", 3)
-                : late > 0 ? new StrandView("metrics", "late", 3)
+                : late + partial > 0 ? new StrandView("metrics", "late", 3)
                 : Count(ArrivalState.OnTime) == 0 ? new StrandView("metrics", "starting", 3)
                 : new StrandView("metrics", "flowing", 0);
-            return new StationsView(visible.Length, ready, collected ? 1 : 0, sources.Count, late, refused, ReadySheets.All.Length, raised.Count, raised.Count(by => by is not null),
+            return new StationsView(visible.Length, ready, collected ? 1 : 0, sources.Count, late, partial, refused, ReadySheets.All.Length, raised.Count, raised.Count(by => by is not null),
                 [metrics, new("logs", "off", 0), new("traces", "off", 0), new("flows", "off", 0)]);
         }).Needs(Roles.Reader);
 }

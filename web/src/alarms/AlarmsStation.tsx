@@ -52,7 +52,7 @@ export function AlarmsStation() {
   const chosen = list.find((alarm) => alarm.id === open);
   const columns: Column<Alarm>[] = [
     { id: "mark", title: "", width: "28px", cell: (alarm) => <Mark level={alarm.state === "holding" ? "clear" : alarm.severity} title={alarm.severity} /> },
-    { id: "rule", title: "Alarm", width: "40%", cell: (alarm) => alarm.rule, value: (alarm) => alarm.rule },
+    { id: "rule", title: "Alarm", width: "36%", cell: (alarm) => alarm.rule, value: (alarm) => alarm.rule },
     { id: "which", title: "Which", cell: (alarm) => which(alarm.labels as Record<string, string>), value: (alarm) => which(alarm.labels as Record<string, string>) },
     { id: "state", title: "State", width: "104px", cell: (alarm) => (shelved(alarm, now) ? `shelved until ${exact(Date.parse(alarm.shelvedUntil!)).slice(-8, -3)}` : alarm.acknowledgedBy ? `${states[alarm.state]}, seen` : states[alarm.state]), value: (alarm) => states[alarm.state] },
     { id: "since", title: "raised", width: "104px", number: true, cell: (alarm) => <span title={alarm.raisedAt ? exact(Date.parse(alarm.raisedAt)) : ""}>{alarm.raisedAt ? ago(Date.parse(alarm.raisedAt), now) : "not yet"}</span>, value: (alarm) => (alarm.raisedAt ? Date.parse(alarm.raisedAt) : 0) },

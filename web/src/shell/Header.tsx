@@ -65,7 +65,7 @@ export function figure(station: string, view: Schemas["StationsView"] | undefine
     case "/clusters": return view.clusters === 0 ? "none yet" : view.readyClusters === view.clusters ? plural(view.clusters, "ready") : `${view.readyClusters} of ${view.clusters} ready`;
     case "/collect": return view.signalsCollected === 0 ? "nothing yet" : `${view.signalsCollected} of 4 signals`;
     case "/arrivals": {
-      const parts = [view.late > 0 && plural(view.late, "late"), view.refused > 0 && plural(view.refused, "refused")].filter(Boolean);
+      const parts = [view.late > 0 && plural(view.late, "late"), view.partial > 0 && plural(view.partial, "partial"), view.refused > 0 && plural(view.refused, "refused")].filter(Boolean);
       return view.sources === 0 ? "nothing expected" : parts.length > 0 ? parts.join(", ") : `all ${view.sources} on time`;
     }
     case "/ask": return view.sources === 0 ? "" : "metrics";

@@ -1969,6 +1969,8 @@ export interface components {
             /** Format: int32 */
             late: number;
             /** Format: int32 */
+            partial: number;
+            /** Format: int32 */
             refused: number;
             /** Format: int32 */
             sheets: number;
