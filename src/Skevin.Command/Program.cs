@@ -54,8 +54,10 @@ static async Task Ask(Client client, string text, string last, string? cluster)
     var answer = (await client.Post("api/ask", new { text, from = to - length, to, cluster }))!;
     foreach (var step in answer["steps"]!.AsArray())
         Console.WriteLine($"{step!["left"],8}  {step["text"]}");
-    foreach (var note in answer["notes"]!.AsArray())
+    foreach (var note in answer["notes"]!.AsArray().Where(note => (string?)note!["kind"] != "gap"))
         Console.WriteLine($"    note  {note!["text"]}");
+    if (answer["notes"]!.AsArray().Count(note => (string?)note!["kind"] == "gap") is > 0 and var gaps)
+        Console.WriteLine($"    note  {gaps} gaps in the series, in which nothing was received");
     Console.WriteLine();
     foreach (var series in answer["series"]!.AsArray())
     {

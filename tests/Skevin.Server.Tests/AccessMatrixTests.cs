@@ -80,6 +80,16 @@ public sealed class AccessMatrixTests(RunningServer server) : IClassFixture<Runn
         var cookie = answer.Headers.GetValues("Set-Cookie").Single().ToLowerInvariant();
         cookie.ShouldContain("samesite=strict");
         cookie.ShouldContain("httponly");
+        cookie.ShouldNotContain("secure");
+    }
+
+    [Fact]
+    public async Task Behind_a_proxy_that_ends_TLS_the_cookie_is_secure()
+    {
+        using var request = new HttpRequestMessage(HttpMethod.Post, "api/session") { Content = JsonContent.Create(new { email = "amsel@larkfield.example", password = "falling-clock" }) };
+        request.Headers.Add("X-Forwarded-Proto", "https");
+        using var answer = await server.Anonymous().SendAsync(request);
+        answer.Headers.GetValues("Set-Cookie").Single().ToLowerInvariant().ShouldContain("; secure");
     }
 
     [Fact]
