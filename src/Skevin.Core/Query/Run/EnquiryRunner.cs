@@ -53,9 +53,10 @@ public static class EnquiryRunner
             account.Add(new StepAccount(Formatter.Write(where), kept.Length, steps[at].scope));
         }
 
-        // One more slot before the window, because every slot is read whole.
+        // One more slot before the window, because every slot is read whole; and what came after it, because the rise to the next
+        // sample belongs in part to the last slot.
         var reach = LookBack + (long)(named?.TotalMilliseconds ?? 0);
-        var samples = await reader.Read(found, window.From - reach, window.To, stop);
+        var samples = await reader.Read(found, window.From - reach, window.To + LookBack, stop);
         if (samples.Sum(run => (long)run.Length) > limits.Samples)
             throw new LimitException(account[^1].Text, $"More than {limits.Samples:N0} samples would be read. Narrow this step or the window.");
         var interval = Interval(samples);
