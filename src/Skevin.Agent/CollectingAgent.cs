@@ -8,6 +8,7 @@ using Skevin.Agent.Buffer;
 using Skevin.Agent.Collection;
 using Skevin.Core.Arrivals;
 using Skevin.Core.Collection;
+using Skevin.Core.Formats.Otlp;
 
 namespace Skevin.Agent;
 
@@ -22,9 +23,6 @@ public sealed record AgentStatus(
 /// </summary>
 public sealed class CollectingAgent : IDisposable
 {
-    /// <summary>Event name of a source's status record.</summary>
-    public const string StatusEvent = "skevin.source.status";
-
     private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web);
     private static readonly TimeSpan Punctual = TimeSpan.FromSeconds(1);
     private static readonly TimeSpan StatusEvery = TimeSpan.FromSeconds(20);
@@ -191,10 +189,10 @@ public sealed class CollectingAgent : IDisposable
                 _sources.Remove(gone);
             foreach (var (source, report) in _sources)
             {
-                var record = new LogRecord { TimeUnixNano = MetricsBuilder.Nanoseconds(now), EventName = StatusEvent };
+                var record = new LogRecord { TimeUnixNano = MetricsBuilder.Nanoseconds(now), EventName = SourceReport.EventName };
                 MetricsBuilder.Attributes(record.Attributes,
                 [
-                    new("skevin.signal", "metrics"), new("skevin.source", source),
+                    new("skevin.signal", "metrics"), new(OtlpMetrics.SourceAttribute, source),
                     new("skevin.error", report.Error is { Length: > 500 } ? report.Error[..500] : report.Error ?? ""),
                 ]);
                 foreach (var (name, value) in new[] { ("skevin.read", report.Read), ("skevin.sent", report.Sent), ("skevin.dropped", report.Dropped) })

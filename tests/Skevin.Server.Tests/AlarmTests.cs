@@ -55,9 +55,7 @@ public sealed class AlarmTests(ServerWithStandIn server) : IClassFixture<ServerW
         receiver.MapPost("/hook", async (HttpContext context) =>
         {
             using var reader = new StreamReader(context.Request.Body);
-            lock (seen)
-                seen.Add((context.Request.Headers["Idempotency-Key"].ToString(), reader.ReadToEndAsync().Result));
-            await Task.CompletedTask;
+            seen.Add((context.Request.Headers["Idempotency-Key"].ToString(), await reader.ReadToEndAsync()));
             return seen.Count < 3 ? Results.StatusCode(500) : Results.Ok();
         });
         await receiver.StartAsync();

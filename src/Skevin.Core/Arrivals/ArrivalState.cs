@@ -36,7 +36,11 @@ public sealed record SourceRecord(DateTimeOffset LastReceived, DateTimeOffset Ne
 /// <param name="Sent">Samples the server accepted.</param>
 /// <param name="Dropped">Samples it had to drop.</param>
 /// <param name="Error">The last read's error, or null when it went well.</param>
-public sealed record SourceReport(DateTimeOffset At, long Read, long Sent, long Dropped, string? Error);
+public sealed record SourceReport(DateTimeOffset At, long Read, long Sent, long Dropped, string? Error)
+{
+    /// <summary>Event name of the log record in which an agent sends it.</summary>
+    public const string EventName = "skevin.source.status";
+}
 
 /// <summary>A push the server refused.</summary>
 /// <param name="At">When last.</param>

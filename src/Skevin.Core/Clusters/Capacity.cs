@@ -11,7 +11,7 @@ public static class Capacity
     [
         .. inventory.Nodes.Select(node =>
         {
-            var pods = inventory.Pods.Where(pod => pod.Node == node.Name && pod.Phase is "Pending" or "Running" && pod.Node == node.Name).ToArray();
+            var pods = inventory.Pods.Where(pod => pod.Node == node.Name && pod.Phase is "Pending" or "Running").ToArray();
             var containers = pods.SelectMany(pod => pod.Containers).ToArray();
             return new NodeLoad(
                 node.Name,

@@ -17,7 +17,6 @@ public static class IngestEndpoints
 {
     private const int LongestBody = 16 * 1024 * 1024;
     private const int LongestUnpacked = 64 * 1024 * 1024;
-    private const string StatusEvent = "skevin.source.status";
 
     /// <summary>Maps the paths agents and other senders push to.</summary>
     public static void MapIngest(this IEndpointRouteBuilder routes)
@@ -69,7 +68,7 @@ public static class IngestEndpoints
         foreach (var record in request.ResourceLogs.SelectMany(resource => resource.ScopeLogs).SelectMany(scope => scope.LogRecords))
         {
             var fields = OtlpMetrics.Attributes(record.Attributes);
-            if (record.EventName != StatusEvent || !fields.TryGetValue("skevin.source", out var source))
+            if (record.EventName != SourceReport.EventName || !fields.TryGetValue(OtlpMetrics.SourceAttribute, out var source))
             {
                 others++;
                 continue;
