@@ -1,12 +1,14 @@
+using System.Net;
+
 namespace Skevin.Agent;
 
 /// <summary>What an agent collects.</summary>
 public enum AgentRole
 {
-    /// <summary>Usage and endpoints of one node.</summary>
+    /// <summary>Usage, endpoints, logs, spans and flows of one node.</summary>
     Node,
 
-    /// <summary>State of the whole cluster.</summary>
+    /// <summary>State and events of the whole cluster.</summary>
     State,
 }
 
@@ -22,9 +24,13 @@ public delegate ValueTask<Stream> Dial(string host, int port, CancellationToken 
 /// <param name="AccountTokenFile">Token of the service account.</param>
 /// <param name="CertificateFile">Authority of the cluster API, null for plain HTTP.</param>
 /// <param name="ClusterApi">Address of the cluster API.</param>
-/// <param name="BufferFolder">Where batches are kept until they are accepted.</param>
+/// <param name="BufferFolder">Where batches are kept until they are accepted, and read marks.</param>
+/// <param name="HostRoot">Where the node's own files stand: <c>proc</c>, <c>sys</c>, <c>var/log/pods</c>.</param>
+/// <param name="Listen">Address on which spans and flows are taken.</param>
+/// <param name="SpanPort">Port for spans; 0 takes any.</param>
+/// <param name="FlowPort">Port for flows; 0 takes any.</param>
 /// <param name="Dial">How to reach pods; null for the network as it is.</param>
 /// <param name="Clock">The clock.</param>
 public sealed record AgentEnvironment(
     AgentRole Role, string NodeName, string PodName, string ConfigurationFile, string TokenFile, string AccountTokenFile,
-    string? CertificateFile, Uri ClusterApi, string BufferFolder, Dial? Dial, TimeProvider Clock);
+    string? CertificateFile, Uri ClusterApi, string BufferFolder, string HostRoot, IPAddress Listen, int SpanPort, int FlowPort, Dial? Dial, TimeProvider Clock);

@@ -1,46 +1,61 @@
 using System.IO.Compression;
+using System.Net;
 using System.Text.Json;
 using Google.Protobuf;
 using OpenTelemetry.Proto.Collector.Logs.V1;
-using OpenTelemetry.Proto.Common.V1;
+using OpenTelemetry.Proto.Collector.Trace.V1;
 using OpenTelemetry.Proto.Logs.V1;
+using OpenTelemetry.Proto.Resource.V1;
 using Skevin.Agent.Buffer;
 using Skevin.Agent.Collection;
+using Skevin.Agent.Receivers;
 using Skevin.Core.Arrivals;
 using Skevin.Core.Collection;
 using Skevin.Core.Formats.Otlp;
+using Skevin.Core.Series;
 
 namespace Skevin.Agent;
 
 /// <summary>What an agent says about itself.</summary>
 public sealed record AgentStatus(
     string Node, string Role, int Revision, string Server, PushState? LastPush, int Batches, long BufferBytes, long BufferLimit,
-    IReadOnlyDictionary<string, SourceReport> Sources, string? ConfigurationError);
+    IReadOnlyList<SourceReport> Sources, string? ConfigurationError);
 
 /// <summary>
 /// The collector. Its work comes in passes: <see cref="CollectDue"/> reads what is due and seals it to disk,
-/// <see cref="SendPending"/> brings it to the server. <see cref="Run"/> does both by the clock.
+/// <see cref="SendPending"/> brings it to the server. <see cref="Run"/> does both by the clock. Spans and flows come when they come:
+/// spans are sealed before their sender is answered, flows with the next pass.
 /// </summary>
-public sealed class CollectingAgent : IDisposable
+public sealed class CollectingAgent : IAsyncDisposable
 {
     private static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web);
     private static readonly TimeSpan Punctual = TimeSpan.FromSeconds(1);
     private static readonly TimeSpan StatusEvery = TimeSpan.FromSeconds(20);
+    private static readonly TimeSpan EventsEvery = TimeSpan.FromSeconds(10);
+    private static readonly TimeSpan PodsEvery = TimeSpan.FromSeconds(10);
+    private const int RecordsABatch = 20_000;
 
     private readonly AgentEnvironment _environment;
     private readonly DiskBuffer _buffer;
     private readonly Sender _sender;
+    private readonly ClusterAccess _cluster;
     private readonly SourceReader _reader;
+    private readonly LogTailer _logs;
+    private readonly ClusterEvents _events;
+    private readonly SealQueue<ExportTraceServiceRequest> _spans;
+    private readonly SealQueue<ExportLogsServiceRequest> _sentLogs;
     private readonly HttpClient _scrapes;
     private readonly HttpClient _pushes;
     private readonly Lock _lock = new();
-    private readonly Dictionary<string, SourceReport> _sources = [];
-    private readonly Dictionary<string, IReadOnlyList<(string Source, int Points)>> _contents = [];
+    private readonly Dictionary<(string Signal, string Source), SourceReport> _sources = [];
     private AgentConfiguration? _configuration;
     private DateTime _configurationWritten;
     private string? _configurationError = "not read yet";
-    private DateTimeOffset _nextCollection;
+    private DateTimeOffset _nextMetrics;
+    private DateTimeOffset _nextSeal;
+    private DateTimeOffset _nextEvents;
     private DateTimeOffset _nextStatus;
+    private long _lostFlows;
     private bool _newError;
 
     /// <summary>Makes an agent; nothing runs yet.</summary>
@@ -55,8 +70,30 @@ public sealed class CollectingAgent : IDisposable
         _pushes = new HttpClient(new SocketsHttpHandler { AllowAutoRedirect = false }) { Timeout = TimeSpan.FromSeconds(30) };
         _sender = new Sender(_buffer, environment.TokenFile, environment.Clock, _pushes);
         _sender.Done += OnDone;
-        _reader = new SourceReader(environment, _scrapes);
+        _cluster = new ClusterAccess(environment);
+        _reader = new SourceReader(environment, _cluster, _scrapes);
+        _logs = new LogTailer(environment.HostRoot, _buffer);
+        _events = new ClusterEvents(_cluster, _buffer);
+        _spans = new(SealSpans);
+        _sentLogs = new(requests => _buffer.Seal("logs", Zip(LogBatch.Request(requests.SelectMany(request => request.ResourceLogs))), []));
+        Flows = new FlowReceiver(environment, _buffer);
+        _spans.Start();
+        _sentLogs.Start();
+        if (environment.Role == AgentRole.Node)
+            Flows.Start();
     }
+
+    /// <summary>How often logs and flows are sealed. Longer makes fewer, larger batches.</summary>
+    public TimeSpan SealEvery { get; set; } = TimeSpan.FromSeconds(2);
+
+    /// <summary>Takes flows.</summary>
+    public FlowReceiver Flows { get; }
+
+    /// <summary>The plan in force; null before it could be read.</summary>
+    public CollectionPlan? Plan => _configuration?.Plan;
+
+    /// <summary>Whether no more can be kept.</summary>
+    public bool Full => _configuration is { } configuration && _buffer.Bytes > configuration.BufferBytes;
 
     /// <summary>What it has to say of itself.</summary>
     public AgentStatus Status
@@ -66,7 +103,7 @@ public sealed class CollectingAgent : IDisposable
             lock (_lock)
                 return new AgentStatus(
                     _environment.NodeName, _environment.Role.ToString().ToLowerInvariant(), _configuration?.Revision ?? 0, _configuration?.Server ?? "",
-                    _sender.Last, _buffer.Count, _buffer.Bytes, _configuration?.BufferBytes ?? 0, new Dictionary<string, SourceReport>(_sources), _configurationError);
+                    _sender.Last, _buffer.Count, _buffer.Bytes, _configuration?.BufferBytes ?? 0, [.. _sources.Values], _configurationError);
         }
     }
 
@@ -76,7 +113,10 @@ public sealed class CollectingAgent : IDisposable
         await Task.WhenAll(CollectLoop(stop), SendLoop(stop));
         using var last = new CancellationTokenSource(TimeSpan.FromSeconds(5));
         if (_configuration is { } configuration)
+        {
+            SealFlows();
             await _sender.SendPending(configuration.Server, last.Token);
+        }
     }
 
     private async Task CollectLoop(CancellationToken stop)
@@ -102,7 +142,7 @@ public sealed class CollectingAgent : IDisposable
         Task.Delay(wait, _environment.Clock, stop).ContinueWith(_ => { }, TaskScheduler.Default);
 
     /// <summary>When something is due next.</summary>
-    public DateTimeOffset Next => _nextCollection < _nextStatus ? _nextCollection : _nextStatus;
+    public DateTimeOffset Next => new[] { _nextMetrics, _nextStatus, _environment.Role == AgentRole.Node ? _nextSeal : _nextEvents }.Min();
 
     /// <summary>Reads what is due now and seals it.</summary>
     public async Task CollectDue(CancellationToken stop)
@@ -111,23 +151,31 @@ public sealed class CollectingAgent : IDisposable
         var now = _environment.Clock.GetUtcNow();
         if (_configuration is not { } configuration)
         {
-            _nextCollection = _nextStatus = now + TimeSpan.FromSeconds(1);
+            _nextMetrics = _nextStatus = _nextSeal = _nextEvents = now + TimeSpan.FromSeconds(1);
             return;
         }
-        if (now >= _nextCollection)
+        if (now >= _nextMetrics)
+            await Metrics(configuration.Plan, now, stop);
+        if (_environment.Role == AgentRole.Node && now >= _nextSeal)
         {
-            var every = TimeSpan.FromSeconds(configuration.Plan.Metrics?.EverySeconds ?? 15);
-            // Passes lie on multiples of the interval, so that the stamps of all agents agree. A pass that comes late, as the
-            // first one does, is not stamped as if it had been in time.
-            var stamp = new DateTimeOffset(now.UtcTicks / every.Ticks * every.Ticks, TimeSpan.Zero);
-            _nextCollection = stamp + every;
-            if (now - stamp < Punctual)
-                Seal(await _reader.Read(configuration.Plan, stamp, stop), now);
+            _nextSeal = now + SealEvery;
+            if (configuration.Plan.Logs is { Containers: true } logs)
+                await Logs(logs, now, stop);
+            if (configuration.Plan.Flows is not null)
+                SealFlows();
+        }
+        if (_environment.Role == AgentRole.State && now >= _nextEvents)
+        {
+            _nextEvents = now + EventsEvery;
+            if (configuration.Plan.Logs is { Events: true })
+                await Events(now, stop);
         }
         if (now >= _nextStatus || _newError)
         {
             _nextStatus = now + StatusEvery;
             _newError = false;
+            if (_environment.Role == AgentRole.Node && configuration.Plan.Flows is not null)
+                Report("flows", ExpectedSources.Flows(_environment.NodeName), 0, now, Flows.Error);
             SealStatus(now);
         }
         foreach (var given in _buffer.TrimTo(configuration.BufferBytes))
@@ -138,9 +186,30 @@ public sealed class CollectingAgent : IDisposable
     public Task SendPending(CancellationToken stop) =>
         _configuration is { } configuration ? _sender.SendPending(configuration.Server, stop) : Task.CompletedTask;
 
-    /// <inheritdoc/>
-    public void Dispose()
+    /// <summary>Takes spans an application sent; returns when they are on the disk.</summary>
+    public Task TakeSpans(ExportTraceServiceRequest request, CancellationToken stop) => _spans.Seal(request, stop);
+
+    /// <summary>Takes log records an application sent; returns when they are on the disk.</summary>
+    public Task TakeLogs(ExportLogsServiceRequest request, CancellationToken stop) => _sentLogs.Seal(request, stop);
+
+    /// <summary>Gives a sender that does not say so the name of its pod, known by its address.</summary>
+    public void NameSender(Resource resource, IPAddress? address)
     {
+        if (address is null || resource.Attributes.Any(pair => pair.Key == "k8s.pod.name"))
+            return;
+        var text = (address.IsIPv4MappedToIPv6 ? address.MapToIPv4() : address).ToString();
+        if (_cluster.Pods.FirstOrDefault(pod => pod.Addresses.Contains(text)) is not { } sender)
+            return;
+        var given = resource.Attributes.Select(pair => pair.Key).ToHashSet();
+        OtlpAttributes.Write(resource.Attributes, PodAttributes.Of(sender).Where(pair => !given.Contains(pair.Key)));
+    }
+
+    /// <inheritdoc/>
+    public async ValueTask DisposeAsync()
+    {
+        await Flows.DisposeAsync();
+        await _spans.DisposeAsync();
+        await _sentLogs.DisposeAsync();
         _scrapes.Dispose();
         _pushes.Dispose();
     }
@@ -162,71 +231,146 @@ public sealed class CollectingAgent : IDisposable
         }
     }
 
-    private void Seal(IReadOnlyList<SourceResult> results, DateTimeOffset now)
+    private async Task Metrics(CollectionPlan plan, DateTimeOffset now, CancellationToken stop)
+    {
+        var every = TimeSpan.FromSeconds(plan.Metrics?.EverySeconds ?? 15);
+        // Passes lie on multiples of the interval, so that the stamps of all agents agree. A pass that comes late, as the
+        // first one does, is not stamped as if it had been in time.
+        var stamp = new DateTimeOffset(now.UtcTicks / every.Ticks * every.Ticks, TimeSpan.Zero);
+        _nextMetrics = stamp + every;
+        if (now - stamp >= Punctual)
+            return;
+        var results = await _reader.Read(plan, stamp, stop);
+        foreach (var result in results)
+            Report("metrics", result.Source, result.Metrics?.Points ?? 0, now, result.Error);
+        var read = results.Select(result => result.Metrics).OfType<MetricsBuilder>().Where(metrics => metrics.Points > 0).ToArray();
+        if (read.Length > 0)
+            _buffer.Seal("metrics", Zip(MetricsBuilder.Request(read)), [.. read.Select(metrics => new BatchContent("metrics", metrics.Source, metrics.Points))]);
+    }
+
+    private async Task Logs(LogsPlan plan, DateTimeOffset now, CancellationToken stop)
+    {
+        await _cluster.RefreshPods(now, PodsEvery, stop);
+        try
+        {
+            for (var more = true; more && !stop.IsCancellationRequested && !Full;)
+            {
+                more = false;
+                var batch = new List<TailedLines>();
+                foreach (var lines in _logs.Read(plan, _cluster.Pods, _environment.NodeName, now))
+                {
+                    if (lines.Source.Length > 0)
+                        Report("logs", lines.Source, lines.Count, now, lines.Strange > 0 ? $"{lines.Strange} lines are not in the container runtime's format and were passed over" : null);
+                    if (lines.Count == 0 && lines.Marks.Count == 0)
+                        continue;
+                    batch.Add(lines);
+                    more |= lines.More;
+                    if (batch.Sum(read => read.Count) >= RecordsABatch)
+                    {
+                        SealLogs(batch);
+                        batch = [];
+                    }
+                }
+                if (batch.Count > 0)
+                    SealLogs(batch);
+            }
+        }
+        catch (Exception trouble) when (ClusterAccess.IsTrouble(trouble, stop))
+        {
+            foreach (var pod in _cluster.Pods.Where(pod => ExpectedSources.Chosen(plan.Namespaces, pod.Namespace)))
+                foreach (var container in pod.Containers)
+                    Report("logs", ExpectedSources.Log(pod.Namespace, pod.Name, container.Name), 0, now, "the log files cannot be read: " + trouble.Message);
+        }
+    }
+
+    private void SealLogs(List<TailedLines> batch) => _buffer.Seal("logs", Zip(LogBatch.Request(batch.Where(lines => lines.Count > 0).Select(lines => lines.Records))),
+        [.. batch.Where(lines => lines.Count > 0).Select(lines => new BatchContent("logs", lines.Source, lines.Count))],
+        batch.SelectMany(lines => lines.Marks).DistinctBy(pair => pair.Key).ToDictionary(pair => pair.Key, pair => pair.Value));
+
+    private async Task Events(DateTimeOffset now, CancellationToken stop)
+    {
+        var (events, marks, error) = await _events.Read(stop);
+        var count = events.Sum(group => group.ScopeLogs[0].LogRecords.Count);
+        Report("logs", ExpectedSources.ClusterEvents, count, now, error);
+        if (count + marks.Count > 0)
+            _buffer.Seal("logs", Zip(LogBatch.Request(events)), [new("logs", ExpectedSources.ClusterEvents, count)], marks);
+    }
+
+    private void SealSpans(IReadOnlyList<ExportTraceServiceRequest> requests)
+    {
+        var whole = new ExportTraceServiceRequest();
+        var contents = new Dictionary<string, int>();
+        foreach (var resource in requests.SelectMany(request => request.ResourceSpans))
+        {
+            whole.ResourceSpans.Add(resource);
+            var count = resource.ScopeSpans.Sum(scope => scope.Spans.Count);
+            if (count > 0 && OtlpTraces.SourceOf(Labels.From(OtlpAttributes.Read(resource.Resource?.Attributes))) is { } source)
+                contents[source] = contents.GetValueOrDefault(source) + count;
+        }
+        var now = _environment.Clock.GetUtcNow();
+        foreach (var (source, count) in contents)
+            Report("traces", source, count, now, null);
+        if (whole.ResourceSpans.Any(resource => resource.ScopeSpans.Any(scope => scope.Spans.Count > 0)))
+            _buffer.Seal("traces", Zip(whole), [.. contents.Select(pair => new BatchContent("traces", pair.Key, pair.Value))]);
+    }
+
+    private void SealFlows()
+    {
+        if (Flows.Take() is not var (body, count, marks))
+            return;
+        var source = ExpectedSources.Flows(_environment.NodeName);
+        Report("flows", source, count, _environment.Clock.GetUtcNow(), Flows.Error);
+        _buffer.Seal("flows", Zip(body), [new("flows", source, count)], marks);
+    }
+
+    private void Report(string signal, string source, int read, DateTimeOffset now, string? error)
     {
         lock (_lock)
-            foreach (var result in results)
-            {
-                var before = _sources.GetValueOrDefault(result.Source, new SourceReport(now, 0, 0, 0, null));
-                _newError |= result.Error is not null && result.Error != before.Error;
-                _sources[result.Source] = before with { At = now, Read = before.Read + (result.Metrics?.Points ?? 0), Error = result.Error };
-            }
-        var read = results.Select(result => result.Metrics).OfType<MetricsBuilder>().Where(metrics => metrics.Points > 0).ToArray();
-        if (read.Length == 0)
-            return;
-        var batch = _buffer.Seal("metrics", Zip(MetricsBuilder.Request(read)));
-        lock (_lock)
-            _contents[batch.Key] = [.. read.Select(metrics => (metrics.Source, metrics.Points))];
+        {
+            var before = _sources.GetValueOrDefault((signal, source), new SourceReport(signal, source, _environment.NodeName, now, 0, 0, 0, null));
+            _newError |= error is not null && error != before.Error;
+            var lost = 0L;
+            if (signal == "flows")
+                (lost, _lostFlows) = (Flows.Lost - _lostFlows, Flows.Lost);
+            _sources[(signal, source)] = before with { At = now, Read = before.Read + read, Dropped = before.Dropped + lost, Error = error };
+        }
     }
 
     private void SealStatus(DateTimeOffset now)
     {
-        var scope = new ScopeLogs { Scope = new InstrumentationScope { Name = "skevin.agent" } };
+        var scope = LogBatch.Scope(null);
         lock (_lock)
         {
             // A source nothing was heard of for a while is gone: its pod moved or ended.
             foreach (var gone in _sources.Where(pair => now - pair.Value.At > TimeSpan.FromMinutes(10)).Select(pair => pair.Key).ToArray())
                 _sources.Remove(gone);
-            foreach (var (source, report) in _sources)
-            {
-                var record = new LogRecord { TimeUnixNano = MetricsBuilder.Nanoseconds(now), EventName = SourceReport.EventName };
-                MetricsBuilder.Attributes(record.Attributes,
-                [
-                    new("skevin.signal", "metrics"), new(OtlpMetrics.SourceAttribute, source),
-                    new("skevin.error", report.Error is { Length: > 500 } ? report.Error[..500] : report.Error ?? ""),
-                ]);
-                foreach (var (name, value) in new[] { ("skevin.read", report.Read), ("skevin.sent", report.Sent), ("skevin.dropped", report.Dropped) })
-                    record.Attributes.Add(new KeyValue { Key = name, Value = new AnyValue { IntValue = value } });
-                scope.LogRecords.Add(record);
-            }
+            scope.LogRecords.AddRange(_sources.Values.Select(report => (report with { At = now }).Write()));
         }
         if (scope.LogRecords.Count == 0)
             return;
         var resource = new ResourceLogs { Resource = new() };
-        MetricsBuilder.Attributes(resource.Resource.Attributes, PodAttributes.Node(_environment.NodeName));
+        OtlpAttributes.Write(resource.Resource.Attributes, PodAttributes.Node(_environment.NodeName));
         resource.ScopeLogs.Add(scope);
-        var request = new ExportLogsServiceRequest();
-        request.ResourceLogs.Add(resource);
-        _buffer.Seal("logs", Zip(request));
+        _buffer.Seal("logs", Zip(LogBatch.Request([resource])), []);
     }
 
     private void OnDone(SealedBatch batch, bool accepted)
     {
         lock (_lock)
-        {
-            if (!_contents.Remove(batch.Key, out var contents))
-                return;
-            foreach (var (source, points) in contents)
-                if (_sources.TryGetValue(source, out var report))
-                    _sources[source] = accepted ? report with { Sent = report.Sent + points } : report with { Dropped = report.Dropped + points };
-        }
+            foreach (var (signal, source, count) in batch.Contents)
+                if (_sources.TryGetValue((signal, source), out var report))
+                    _sources[(signal, source)] = accepted ? report with { Sent = report.Sent + count } : report with { Dropped = report.Dropped + count };
     }
 
-    private static byte[] Zip(IMessage message)
+    private static byte[] Zip(IMessage message) => Zip(stream => message.WriteTo(stream));
+
+    private static byte[] Zip(byte[] body) => Zip(stream => stream.Write(body));
+
+    private static byte[] Zip(Action<Stream> write)
     {
         using var packed = new MemoryStream();
         using (var zip = new GZipStream(packed, CompressionLevel.Fastest))
-            message.WriteTo(zip);
+            write(zip);
         return packed.ToArray();
     }
 }

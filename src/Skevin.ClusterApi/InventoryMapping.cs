@@ -107,8 +107,12 @@ public static class InventoryMapping
             Amounts(container.Resources?.Requests),
             Amounts(container.Resources?.Limits),
             [.. (container.Ports ?? []).Select(port => new ContainerPort(port.Name ?? "", port.ContainerPort))],
-            last is null ? null : new Termination(last.Reason ?? "Error", last.ExitCode, At(last.FinishedAt) ?? default));
+            last is null ? null : new Termination(last.Reason ?? "Error", last.ExitCode, At(last.FinishedAt) ?? default),
+            (container.Env ?? []).Any(variable => SpanVariables.Contains(variable.Name)));
     }
+
+    // Source: OpenTelemetry specification, "OTLP exporter configuration".
+    private static readonly string[] SpanVariables = ["OTEL_EXPORTER_OTLP_ENDPOINT", "OTEL_EXPORTER_OTLP_TRACES_ENDPOINT"];
 
     private static Resources Amounts(IDictionary<string, ResourceQuantity>? amounts) => new(Amount(amounts, "cpu"), Amount(amounts, "memory"));
 

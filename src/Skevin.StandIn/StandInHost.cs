@@ -6,6 +6,7 @@ using Skevin.Core.Collection;
 using Skevin.StandIn.Api;
 using Skevin.StandIn.Control;
 using Skevin.StandIn.Model;
+using Skevin.StandIn.Telemetry;
 
 namespace Skevin.StandIn;
 
@@ -21,11 +22,15 @@ public sealed class StandInHost : IAsyncDisposable
 {
     private const int MostMessages = 500;
     private static readonly TimeSpan CatchUpStep = TimeSpan.FromSeconds(5);
+    private static readonly TimeSpan PastExport = TimeSpan.FromSeconds(60);
 
     private readonly StandInOptions _options;
     private readonly SimClock _clock;
     private readonly SimCluster[] _clusters;
     private readonly HostedAgents[] _agents;
+    private readonly SpanExporter[] _spans;
+    private readonly FlowExporter[][] _flows;
+    private DateTimeOffset _exported;
     private readonly ClusterFaults _faults;
     private readonly List<WebApplication> _servers = [];
     private readonly List<JsonObject> _messages = [];
@@ -45,14 +50,21 @@ public sealed class StandInHost : IAsyncDisposable
         var faults = new Faults();
         _clusters =
         [
-            new SimCluster("larkfield-north", 1, 5, faults, options.Seed, _begun),
-            new SimCluster("larkfield-south", 2, 3, new Faults(), options.Seed + 7, _begun),
+            new SimCluster("larkfield-north", 1, 5, faults, options.Seed, _begun, new PodLogs(Path.Combine(options.Folder, "larkfield-north"))),
+            new SimCluster("larkfield-south", 2, 3, new Faults(), options.Seed + 7, _begun, new PodLogs(Path.Combine(options.Folder, "larkfield-south"))),
         ];
         foreach (var (cluster, state) in _clusters.Zip(kept))
             if (state is not null)
                 cluster.Load(state);
         _faults = new ClusterFaults(_clusters[0], faults);
-        var network = new PodNetwork(_clusters) { Port = options.Port + 2 };
+        // Whoever looks at the model sees it as it is at the full second, so that a pass stamped with it finds just that.
+        void Settle()
+        {
+            if (_clock.FollowsRealTime)
+                foreach (var cluster in _clusters)
+                    cluster.Advance(OnSecond(_clock.GetUtcNow()));
+        }
+        var network = new PodNetwork(_clusters) { Port = options.Port + 2, Settle = Settle };
         _agents = new HostedAgents[_clusters.Length];
         for (var i = 0; i < _clusters.Length; i++)
         {
@@ -63,9 +75,12 @@ public sealed class StandInHost : IAsyncDisposable
             var folder = Path.Combine(options.Folder, cluster.Name);
             _agents[i] = new HostedAgents(cluster, authority, network, address, folder, _clock);
             File.WriteAllText(KubeconfigPath(cluster.Name), Kubeconfig(cluster.Name, address, token));
-            var api = new ClusterApiServer(Scenario.Version, cluster.Store, authority, new ProxyTarget(cluster, _agents[i], _clock), _clock);
+            var api = new ClusterApiServer(Scenario.Version, cluster.Store, authority, new ProxyTarget(cluster, _agents[i], _clock, Settle), _clock);
             _servers.Add(Serve(address.Port, app => app.Run(api.Handle)));
         }
+        _spans = [.. _clusters.Zip(_agents).Select(pair => new SpanExporter(pair.First.Telemetry, node => pair.Second.PortOn(node, Manifests.SpanPort)))];
+        _flows = [.. _clusters.Zip(_agents).Select(pair => pair.First.Nodes.Select((node, n) =>
+            new FlowExporter(node, (uint)n + 1, pair.First.Telemetry, own => pair.Second.PortOn(own, Manifests.FlowPort), _clock)).ToArray())];
         _servers.Add(Serve(network.Port, app => app.Run(network.Handle)));
         _servers.Add(Serve(options.Port + 3, MapControl));
     }
@@ -91,6 +106,8 @@ public sealed class StandInHost : IAsyncDisposable
             await loop;
         foreach (var agents in _agents)
             await agents.EndAll();
+        foreach (var exporter in _flows.SelectMany(exporters => exporters))
+            exporter.Dispose();
         Save();
         foreach (var server in _servers)
             await server.DisposeAsync();
@@ -110,9 +127,11 @@ public sealed class StandInHost : IAsyncDisposable
                     continue;
                 }
                 foreach (var cluster in _clusters)
-                    cluster.Advance(_clock.GetUtcNow());
+                    cluster.Advance(OnSecond(_clock.GetUtcNow()));
+                WriteHosts();
                 foreach (var agents in _agents)
                     await agents.Sync(byClock: true, stop);
+                await Export(stop);
                 if (_clock.GetUtcNow() - saved > TimeSpan.FromSeconds(15))
                 {
                     Save();
@@ -147,11 +166,19 @@ public sealed class StandInHost : IAsyncDisposable
         foreach (var cluster in _clusters)
             cluster.Advance(next);
         _clock.MoveTo(next);
+        if (next.Second % 15 == 0)
+            WriteHosts();
         await _agents[0].Sync(byClock: false, stop);
         if (!ready)
         {
             await Task.Delay(100, stop);
             return;
+        }
+        if (next - _exported >= PastExport)
+        {
+            _exported = next;
+            await Export(stop);
+            await Task.WhenAll(_flows[0].Zip(_clusters[0].Nodes).Select(pair => Arrived(pair.First, pair.Second, stop)));
         }
         await Task.WhenAll(_agents[0].Agents.Where(agent => agent.Next <= next).Select(async agent =>
         {
@@ -159,6 +186,29 @@ public sealed class StandInHost : IAsyncDisposable
             await agent.SendPending(stop);
         }));
     }
+
+    private async Task Export(CancellationToken stop)
+    {
+        foreach (var exporter in _spans)
+            await exporter.Flush(stop);
+        await Task.WhenAll(_flows.SelectMany(exporters => exporters).Select(exporter => exporter.Flush(stop)));
+    }
+
+    // In the past time stands still until the agent has read what was sent to it.
+    private async Task Arrived(FlowExporter exporter, string node, CancellationToken stop)
+    {
+        for (var wait = 0; wait < 200 && _agents[0].AgentOn(node) is { } agent && agent.Flows.Messages < exporter.Messages; wait++)
+            await Task.Delay(5, stop);
+    }
+
+    private void WriteHosts()
+    {
+        foreach (var cluster in _clusters)
+            foreach (var node in cluster.Nodes)
+                HostTree.Write(cluster.Telemetry.Logs!.NodeRoot(node), cluster, node, cluster.Booted, _clock.GetUtcNow());
+    }
+
+    private static DateTimeOffset OnSecond(DateTimeOffset moment) => new(moment.UtcTicks / TimeSpan.TicksPerSecond * TimeSpan.TicksPerSecond, TimeSpan.Zero);
 
     private static DateTimeOffset OnGrid(DateTimeOffset moment) => new(moment.UtcTicks / CatchUpStep.Ticks * CatchUpStep.Ticks, TimeSpan.Zero);
 
@@ -239,11 +289,17 @@ public sealed class StandInHost : IAsyncDisposable
 
     private sealed record FaultSwitch(bool On);
 
-    private sealed class ProxyTarget(SimCluster cluster, HostedAgents agents, SimClock clock) : IProxyTarget
+    private sealed class ProxyTarget(SimCluster cluster, HostedAgents agents, SimClock clock, Action settle) : IProxyTarget
     {
         private static readonly HttpClient Http = new();
 
-        public JsonObject? StatsSummary(string node) => cluster.Nodes.Contains(node) ? Model.StatsSummary.Of(cluster, node, clock.GetUtcNow()) : null;
+        public JsonObject? StatsSummary(string node)
+        {
+            settle();
+            return Summary(node);
+        }
+
+        private JsonObject? Summary(string node) => cluster.Nodes.Contains(node) ? Model.StatsSummary.Of(cluster, node, clock.GetUtcNow()) : null;
 
         public async Task<(int Status, string ContentType, byte[] Body)> PodPage(string ns, string pod, int port, string path, CancellationToken stop)
         {

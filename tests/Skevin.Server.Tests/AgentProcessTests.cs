@@ -26,7 +26,7 @@ public sealed class AgentProcessTests(ServerWithStandIn server) : IClassFixture<
         // First it finds nobody at the server's address, so that batches wait on its disk when it is killed.
         Configure(new Uri("http://127.0.0.1:1"));
         File.WriteAllText(Path.Combine(folder, "token"), token);
-        var port = TestDatabase.FreePorts(1);
+        var port = TestDatabase.FreePorts(3);
         Process Start()
         {
             var start = new ProcessStartInfo("dotnet", [Path.Combine(AppContext.BaseDirectory, "Skevin.Agent.dll"), "--role", "node"]) { RedirectStandardOutput = true, RedirectStandardError = true };
@@ -34,7 +34,7 @@ public sealed class AgentProcessTests(ServerWithStandIn server) : IClassFixture<
             {
                 ["SKEVIN_NODE"] = "south-1", ["SKEVIN_CONFIGURATION"] = Path.Combine(folder, "agent.json"), ["SKEVIN_TOKEN_FILE"] = Path.Combine(folder, "token"),
                 ["SKEVIN_ACCOUNT_TOKEN_FILE"] = account!, ["SKEVIN_CLUSTER_API"] = $"http://127.0.0.1:{server.PracticePort + 1}",
-                ["SKEVIN_BUFFER"] = Path.Combine(folder, "buffer"), ["SKEVIN_STATUS_PORT"] = port.ToString(),
+                ["SKEVIN_BUFFER"] = Path.Combine(folder, "buffer"), ["SKEVIN_STATUS_PORT"] = port.ToString(), ["SKEVIN_OTLP_PORT"] = (port + 1).ToString(), ["SKEVIN_IPFIX_PORT"] = (port + 2).ToString(), ["SKEVIN_LISTEN"] = "127.0.0.1",
             })
                 start.Environment[name] = value;
             return Process.Start(start)!;
@@ -56,7 +56,7 @@ public sealed class AgentProcessTests(ServerWithStandIn server) : IClassFixture<
         {
             var waiting = await ApiCalls.Until(Status, view => (int?)view["batches"] >= 4, 30, "batches to wait");
             ((int)waiting["lastPush"]!["status"]!).ShouldBe(0);
-            waiting["sources"]!["node/south-1"]!["error"].ShouldBeNull();
+            waiting["sources"]!.AsArray().Single(source => (string)source!["source"]! == "node/south-1")!["error"].ShouldBeNull();
             agent.Kill();
             await agent.WaitForExitAsync();
             var sealedFiles = Directory.GetFiles(Path.Combine(folder, "buffer"), "*_metrics.batch").Length;

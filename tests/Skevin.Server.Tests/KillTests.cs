@@ -117,15 +117,15 @@ public sealed class KillTests
     {
         var folder = Directory.CreateTempSubdirectory("skevin-buffer").FullName;
         var buffer = new DiskBuffer(folder);
-        var whole = buffer.Seal("metrics", "whole"u8);
+        var whole = buffer.Seal("metrics", "whole"u8, []);
         await File.WriteAllTextAsync(Path.Combine(folder, "0000000000000001_x_metrics.batch.part"), "half");
         var again = new DiskBuffer(folder);
         again.Count.ShouldBe(1);
-        again.Oldest.ShouldBe(whole);
-        again.Seal("logs", "next"u8).Path.ShouldContain("0000000000000001_");
+        again.Oldest!.Key.ShouldBe(whole.Key);
+        again.Seal("logs", "next"u8, []).Path.ShouldContain("0000000000000001_");
         again.Remove(whole);
         again.Oldest!.Signal.ShouldBe("logs");
         again.TrimTo(0).Count.ShouldBe(1);
-        Directory.GetFiles(folder).ShouldBeEmpty();
+        Directory.GetFiles(folder, "*.batch").ShouldBeEmpty();
     }
 }

@@ -40,8 +40,8 @@ public sealed class Sender(DiskBuffer buffer, string tokenFile, TimeProvider clo
         try
         {
             using var request = new HttpRequestMessage(HttpMethod.Post, $"{server.TrimEnd('/')}/v1/{batch.Signal}");
-            request.Content = new ByteArrayContent(await File.ReadAllBytesAsync(batch.Path, stop));
-            request.Content.Headers.ContentType = new MediaTypeHeaderValue("application/x-protobuf");
+            request.Content = new ByteArrayContent(await batch.Body(stop));
+            request.Content.Headers.ContentType = new MediaTypeHeaderValue(batch.Signal == "flows" ? "application/ipfix" : "application/x-protobuf");
             request.Content.Headers.ContentEncoding.Add("gzip");
             var token = File.Exists(tokenFile) ? (await File.ReadAllTextAsync(tokenFile, stop)).Trim() : "";
             request.Headers.Authorization = new AuthenticationHeaderValue("Bearer", token);

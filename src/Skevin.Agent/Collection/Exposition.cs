@@ -1,5 +1,6 @@
 using OpenTelemetry.Proto.Metrics.V1;
 using Skevin.Core.Formats.OpenMetrics;
+using Skevin.Core.Formats.Otlp;
 
 namespace Skevin.Agent.Collection;
 
@@ -45,7 +46,7 @@ public static class Exposition
         foreach (var group in family.Samples.GroupBy(sample => Key(sample, "quantile")))
         {
             var point = new SummaryDataPoint { TimeUnixNano = into.Stamp };
-            MetricsBuilder.Attributes(point.Attributes, group.First().Labels.Where(label => label.Key != "quantile"));
+            OtlpAttributes.Write(point.Attributes, group.First().Labels.Where(label => label.Key != "quantile"));
             foreach (var sample in group)
                 switch (sample.Suffix)
                 {
@@ -82,7 +83,7 @@ public static class Exposition
         foreach (var group in family.Samples.GroupBy(sample => Key(sample, "le")))
         {
             var point = new HistogramDataPoint { TimeUnixNano = into.Stamp };
-            MetricsBuilder.Attributes(point.Attributes, group.First().Labels.Where(label => label.Key != "le"));
+            OtlpAttributes.Write(point.Attributes, group.First().Labels.Where(label => label.Key != "le"));
             var before = 0.0;
             foreach (var (bound, value) in group.Where(sample => sample.Suffix == "_bucket")
                 .Select(sample => (Bound: Bound(Label(sample, "le")), sample.Value)).OrderBy(pair => pair.Bound))

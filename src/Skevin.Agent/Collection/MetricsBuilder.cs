@@ -56,20 +56,13 @@ public sealed class MetricsBuilder(string source, DateTimeOffset time)
     /// <summary>Nanoseconds since the epoch.</summary>
     public static ulong Nanoseconds(DateTimeOffset time) => (ulong)time.ToUnixTimeMilliseconds() * 1_000_000;
 
-    /// <summary>Attributes in their wire form.</summary>
-    public static void Attributes(RepeatedField<KeyValue> into, IEnumerable<KeyValuePair<string, string>> attributes)
-    {
-        foreach (var (name, value) in attributes)
-            into.Add(new KeyValue { Key = name, Value = new AnyValue { StringValue = value } });
-    }
-
     private NumberDataPoint Point(double value, KeyValuePair<string, string>[] attributes, DateTimeOffset? start)
     {
         Points++;
         var point = new NumberDataPoint { TimeUnixNano = _time, AsDouble = value };
         if (start is { } begun)
             point.StartTimeUnixNano = Nanoseconds(begun);
-        Attributes(point.Attributes, attributes);
+        OtlpAttributes.Write(point.Attributes, attributes);
         return point;
     }
 
@@ -79,9 +72,9 @@ public sealed class MetricsBuilder(string source, DateTimeOffset time)
         if (!_resources.TryGetValue(key, out var entry))
         {
             var made = new ResourceMetrics { Resource = new Resource() };
-            Attributes(made.Resource.Attributes, resource);
+            OtlpAttributes.Write(made.Resource.Attributes, resource);
             var scope = new ScopeMetrics { Scope = new InstrumentationScope { Name = "skevin.agent" } };
-            Attributes(scope.Scope.Attributes, [new(OtlpMetrics.SourceAttribute, source)]);
+            OtlpAttributes.Write(scope.Scope.Attributes, [new(OtlpMetrics.SourceAttribute, source)]);
             made.ScopeMetrics.Add(scope);
             _resources[key] = entry = (made, []);
         }

@@ -17,16 +17,10 @@ namespace Skevin.Agent.Collection;
 public sealed record SourceResult(string Source, MetricsBuilder? Metrics, string? Error);
 
 /// <summary>Reads the sources of a plan once.</summary>
-public sealed class SourceReader(AgentEnvironment environment, HttpClient http)
+public sealed class SourceReader(AgentEnvironment environment, ClusterAccess cluster, HttpClient http)
 {
     private const int LongestExposition = 16 * 1024 * 1024;
     private const string Accepted = "application/openmetrics-text;version=1.0.0,text/plain;version=0.0.4;q=0.5";
-
-    private Kubernetes? _client;
-    private string _clientToken = "";
-    private IReadOnlyList<PodState> _pods = [];
-    private DateTimeOffset _podsAt;
-    private string? _podsError;
 
     /// <summary>One pass over everything the plan asks of this agent.</summary>
     /// <param name="plan">The plan in force.</param>
@@ -38,46 +32,31 @@ public sealed class SourceReader(AgentEnvironment environment, HttpClient http)
             return [];
         if (environment.Role == AgentRole.State)
             return metrics.ClusterState ? [await State(now, stop)] : [];
-        await RefreshPods(now, metrics.EverySeconds, stop);
         var reads = new List<Task<SourceResult>>();
+        if (metrics.HostMetrics)
+            reads.Add(Task.FromResult(Host(now, stop)));
+        if (metrics.ResourceUsage || metrics.Endpoints)
+            await cluster.RefreshPods(now, TimeSpan.FromSeconds(Math.Max(metrics.EverySeconds, 10)), stop);
         if (metrics.ResourceUsage)
             reads.Add(Usage(now, stop));
-        foreach (var pod in _pods.Where(pod => ExpectedSources.IsCollected(metrics, pod)))
+        foreach (var pod in cluster.Pods.Where(pod => ExpectedSources.IsCollected(metrics, pod)))
             foreach (var container in pod.Containers)
                 foreach (var port in container.Ports.Where(port => port.Name == metrics.EndpointPort))
                     reads.Add(Endpoint(pod, container.Name, port.Number, metrics.EndpointPath, now, stop));
         return await Task.WhenAll(reads);
     }
 
-    // The token of a service account is renewed while a pod runs, so the client follows the file.
-    private Kubernetes Client
+    private SourceResult Host(DateTimeOffset now, CancellationToken stop)
     {
-        get
-        {
-            var token = File.ReadAllText(environment.AccountTokenFile).Trim();
-            if (_client is null || token != _clientToken)
-            {
-                _client?.Dispose();
-                _client = ClusterConnection.FromServiceAccount(environment.ClusterApi, token, environment.CertificateFile);
-                _clientToken = token;
-            }
-            return _client;
-        }
-    }
-
-    private async Task RefreshPods(DateTimeOffset now, int everySeconds, CancellationToken stop)
-    {
-        if (now - _podsAt < TimeSpan.FromSeconds(Math.Max(everySeconds, 10)) && _podsError is null)
-            return;
+        var builder = new MetricsBuilder(ExpectedSources.Host(environment.NodeName), now);
         try
         {
-            var list = await Client.CoreV1.ListPodForAllNamespacesAsync(fieldSelector: "spec.nodeName=" + environment.NodeName, cancellationToken: stop);
-            _pods = [.. list.Items.Select(InventoryMapping.Pod)];
-            (_podsAt, _podsError) = (now, null);
+            HostMetrics.Read(environment.HostRoot, environment.NodeName, builder);
+            return new(builder.Source, builder, null);
         }
-        catch (Exception trouble) when (IsTrouble(trouble, stop))
+        catch (Exception trouble) when (ClusterAccess.IsTrouble(trouble, stop))
         {
-            _podsError = InventoryWatch.Words(trouble);
+            return new(builder.Source, null, "the node's counters cannot be read: " + trouble.Message);
         }
     }
 
@@ -87,12 +66,12 @@ public sealed class SourceReader(AgentEnvironment environment, HttpClient http)
         try
         {
             using var patience = Patience(stop);
-            await using var body = await Client.CoreV1.ConnectGetNodeProxyWithPathAsync(environment.NodeName, "stats/summary", cancellationToken: patience.Token);
+            await using var body = await cluster.Client.CoreV1.ConnectGetNodeProxyWithPathAsync(environment.NodeName, "stats/summary", cancellationToken: patience.Token);
             using var summary = await JsonDocument.ParseAsync(body, cancellationToken: patience.Token);
-            NodeUsage.Read(summary.RootElement, _pods.ToDictionary(pod => pod.Uid), builder);
-            return new(builder.Source, builder, _podsError);
+            NodeUsage.Read(summary.RootElement, cluster.Pods.ToDictionary(pod => pod.Uid), builder);
+            return new(builder.Source, builder, cluster.PodsError);
         }
-        catch (Exception trouble) when (IsTrouble(trouble, stop))
+        catch (Exception trouble) when (ClusterAccess.IsTrouble(trouble, stop))
         {
             return new(builder.Source, null, InventoryWatch.Words(trouble));
         }
@@ -107,19 +86,19 @@ public sealed class SourceReader(AgentEnvironment environment, HttpClient http)
             var token = patience.Token;
             var inventory = Inventory.Empty with
             {
-                Nodes = [.. (await Client.CoreV1.ListNodeAsync(cancellationToken: token)).Items.Select(InventoryMapping.Node)],
-                Pods = [.. (await Client.CoreV1.ListPodForAllNamespacesAsync(cancellationToken: token)).Items.Select(InventoryMapping.Pod)],
+                Nodes = [.. (await cluster.Client.CoreV1.ListNodeAsync(cancellationToken: token)).Items.Select(InventoryMapping.Node)],
+                Pods = [.. (await cluster.Client.CoreV1.ListPodForAllNamespacesAsync(cancellationToken: token)).Items.Select(InventoryMapping.Pod)],
                 Workloads =
                 [
-                    .. (await Client.AppsV1.ListDeploymentForAllNamespacesAsync(cancellationToken: token)).Items.Select(InventoryMapping.Workload),
-                    .. (await Client.AppsV1.ListStatefulSetForAllNamespacesAsync(cancellationToken: token)).Items.Select(InventoryMapping.Workload),
-                    .. (await Client.AppsV1.ListDaemonSetForAllNamespacesAsync(cancellationToken: token)).Items.Select(InventoryMapping.Workload),
+                    .. (await cluster.Client.AppsV1.ListDeploymentForAllNamespacesAsync(cancellationToken: token)).Items.Select(InventoryMapping.Workload),
+                    .. (await cluster.Client.AppsV1.ListStatefulSetForAllNamespacesAsync(cancellationToken: token)).Items.Select(InventoryMapping.Workload),
+                    .. (await cluster.Client.AppsV1.ListDaemonSetForAllNamespacesAsync(cancellationToken: token)).Items.Select(InventoryMapping.Workload),
                 ],
             };
             ClusterState.Read(inventory, builder);
             return new(builder.Source, builder, null);
         }
-        catch (Exception trouble) when (IsTrouble(trouble, stop))
+        catch (Exception trouble) when (ClusterAccess.IsTrouble(trouble, stop))
         {
             return new(builder.Source, null, InventoryWatch.Words(trouble));
         }
@@ -145,7 +124,7 @@ public sealed class SourceReader(AgentEnvironment environment, HttpClient http)
             Exposition.Read(reading, [.. PodAttributes.Of(pod, container), new("service.name", pod.Workload)], builder);
             return new(builder.Source, builder, reading.Error is null ? null : "malformed: " + reading.Error);
         }
-        catch (Exception trouble) when (IsTrouble(trouble, stop))
+        catch (Exception trouble) when (ClusterAccess.IsTrouble(trouble, stop))
         {
             return new(builder.Source, null, trouble switch
             {
@@ -162,8 +141,4 @@ public sealed class SourceReader(AgentEnvironment environment, HttpClient http)
         source.CancelAfter(TimeSpan.FromSeconds(10));
         return source;
     }
-
-    private static bool IsTrouble(Exception trouble, CancellationToken stop) =>
-        trouble is HttpOperationException or HttpRequestException or IOException or JsonException or FormatException
-        || (trouble is OperationCanceledException && !stop.IsCancellationRequested);
 }

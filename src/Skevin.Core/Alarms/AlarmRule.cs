@@ -48,7 +48,7 @@ public sealed record ClearDocument(string? Above = null, string? Below = null, s
 /// <param name="Severity">warning, minor, major or critical.</param>
 /// <param name="Missing">keep, raise or clear.</param>
 /// <param name="Wait">How long after its end a slot is judged; default 30 s.</param>
-/// <param name="Every">Width of a slot; default from the enquiry, or 15 s.</param>
+/// <param name="Every">Width of a slot; default from the enquiry, or 15 s; 1 min for rows.</param>
 /// <param name="Tell">Names of contacts.</param>
 /// <param name="Runbook">Where to read what to do.</param>
 /// <param name="Cluster">Cluster it watches; may be left out where there is one.</param>
@@ -83,6 +83,8 @@ public sealed record AlarmRule(
         {
             enquiry = Parser.Read(document.When ?? "");
             named = Query.Run.Slots.WidthOf(enquiry);
+            if (enquiry.Answered is { Source: RowSource } answered && !answered.Steps.Any(step => step is AggregateStep))
+                wrong.Add(new("when", "The enquiry gives rows; a rule needs values over time. Count them: -> count."));
         }
         catch (EnquiryException problem)
         {
@@ -97,7 +99,8 @@ public sealed record AlarmRule(
             wrong.Add(new("clear", "clear takes one bound."));
         if (document.Clear?.Below is not null && document.Above is null || document.Clear?.Above is not null && document.Below is null)
             wrong.Add(new("clear", "A rule with above is cleared below a bound, a rule with below above one."));
-        var every = Time("every", document.Every) ?? named ?? TimeSpan.FromSeconds(15);
+        var ofRows = enquiry?.Parts.Any(part => part.Body.Source is RowSource) == true;
+        var every = Time("every", document.Every) ?? named ?? TimeSpan.FromSeconds(ofRows ? 60 : 15);
         if (every < LeastEvery)
             wrong.Add(new("every", $"A slot is at least {Units.Write(LeastEvery)} wide."));
         if (document.Every is not null && named is not null && named != every)

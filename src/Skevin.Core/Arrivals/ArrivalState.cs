@@ -31,17 +31,6 @@ public enum ArrivalState
 /// <param name="Minutes">Minutes since the epoch that have data.</param>
 public sealed record SourceRecord(DateTimeOffset LastReceived, DateTimeOffset NewestData, IReadOnlySet<long> Minutes);
 
-/// <summary>What the agent says about a source, once a minute.</summary>
-/// <param name="Read">Samples read since it started.</param>
-/// <param name="Sent">Samples the server accepted.</param>
-/// <param name="Dropped">Samples it had to drop.</param>
-/// <param name="Error">The last read's error, or null when it went well.</param>
-public sealed record SourceReport(DateTimeOffset At, long Read, long Sent, long Dropped, string? Error)
-{
-    /// <summary>Event name of the log record in which an agent sends it.</summary>
-    public const string EventName = "skevin.source.status";
-}
-
 /// <summary>A push the server refused.</summary>
 /// <param name="At">When last.</param>
 /// <param name="Times">How often since the last one accepted.</param>

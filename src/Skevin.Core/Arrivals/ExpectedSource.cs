@@ -3,7 +3,7 @@ using Skevin.Core.Collection;
 
 namespace Skevin.Core.Arrivals;
 
-/// <summary>Kinds of source metrics come from.</summary>
+/// <summary>Kinds of source.</summary>
 public enum SourceKind
 {
     /// <summary>Usage of a node, its pods and containers.</summary>
@@ -14,10 +14,25 @@ public enum SourceKind
 
     /// <summary>An application's endpoint.</summary>
     Endpoint,
+
+    /// <summary>Counters of a node's kernel.</summary>
+    HostMetrics,
+
+    /// <summary>What a container writes.</summary>
+    ContainerLog,
+
+    /// <summary>Events of the cluster.</summary>
+    ClusterEvents,
+
+    /// <summary>Spans of a workload.</summary>
+    WorkloadSpans,
+
+    /// <summary>Flows a node's exporter sends.</summary>
+    FlowExporter,
 }
 
 /// <summary>Something that should send, worked out from plan and inventory.</summary>
-/// <param name="Signal">For now always <c>metrics</c>.</param>
+/// <param name="Signal">metrics, logs, traces or flows.</param>
 /// <param name="Name">The name agent and server both know it by.</param>
 /// <param name="Namespace">Namespace of the target, null for nodes and the cluster.</param>
 /// <param name="SentBy">The collector, in words.</param>
@@ -40,48 +55,89 @@ public static class ExpectedSources
     /// <summary>Name of an application's endpoint.</summary>
     public static string Endpoint(string ns, string pod, int port) => $"{ns}/{pod}:{port}";
 
+    /// <summary>Name of the source that is a node's kernel.</summary>
+    public static string Host(string node) => "host/" + node;
+
+    /// <summary>Name of a container's log.</summary>
+    public static string Log(string ns, string pod, string container) => $"{ns}/{pod}/{container}";
+
+    /// <summary>Name of the one source of events.</summary>
+    public const string ClusterEvents = "cluster events";
+
+    /// <summary>Name of a workload's spans.</summary>
+    public static string Spans(string ns, string workload) => $"{ns}/{workload}";
+
+    /// <summary>Name of a node's flow exporter.</summary>
+    public static string Flows(string node) => "node/" + node;
+
+    // Logs, spans and flows may be quiet; that they are complete is known by the agent's reports, three a minute.
+    private const int ReportSeconds = 60;
+
     /// <summary>All sources a plan in force leads to.</summary>
     /// <param name="plan">The plan.</param>
     /// <param name="inventory">The cluster now.</param>
     public static IReadOnlyList<ExpectedSource> Of(CollectionPlan plan, Inventory inventory)
     {
-        if (plan.Metrics is not { } metrics)
-            return [];
         var agents = inventory.Pods.Where(pod => pod.Namespace == Manifests.Namespace).ToArray();
         var byNode = agents.Where(pod => pod.Workload == Manifests.Agent)
             .GroupBy(pod => pod.Node).ToDictionary(group => group.Key, group => group.OrderBy(pod => pod.Created).Last());
+        var state = agents.LastOrDefault(pod => pod.Workload == Manifests.StateCollector);
+        PodState? Agent(string node) => byNode.GetValueOrDefault(node);
         var list = new List<ExpectedSource>();
-        if (metrics.ResourceUsage)
-            list.AddRange(inventory.Nodes.Select(node => One(
-                NodeUsage(node.Name), SourceKind.NodeUsage, null, "agent on " + node.Name,
-                byNode.GetValueOrDefault(node.Name), null, metrics.EverySeconds)));
-        if (metrics.ClusterState)
-            list.Add(One(ClusterState, SourceKind.ClusterState, null, "state collector",
-                agents.LastOrDefault(pod => pod.Workload == Manifests.StateCollector), null, metrics.EverySeconds));
-        if (metrics.Endpoints)
+        if (plan.Metrics is { } metrics)
+        {
+            if (metrics.ResourceUsage)
+                list.AddRange(inventory.Nodes.Select(node => One("metrics", NodeUsage(node.Name), SourceKind.NodeUsage, null, "agent on " + node.Name, Agent(node.Name), null, metrics.EverySeconds)));
+            if (metrics.HostMetrics)
+                list.AddRange(inventory.Nodes.Select(node => One("metrics", Host(node.Name), SourceKind.HostMetrics, null, "agent on " + node.Name, Agent(node.Name), null, metrics.EverySeconds)));
+            if (metrics.ClusterState)
+                list.Add(One("metrics", ClusterState, SourceKind.ClusterState, null, "state collector", state, null, metrics.EverySeconds));
+            if (metrics.Endpoints)
+                list.AddRange(
+                    from pod in inventory.Pods
+                    where IsCollected(metrics, pod)
+                    from container in pod.Containers
+                    from port in container.Ports
+                    where port.Name == metrics.EndpointPort
+                    select One("metrics", Endpoint(pod.Namespace, pod.Name, port.Number), SourceKind.Endpoint, pod.Namespace, "agent on " + pod.Node, Agent(pod.Node), pod, metrics.EverySeconds));
+        }
+        if (plan.Logs is { } logs)
+        {
+            if (logs.Containers)
+                list.AddRange(
+                    from pod in inventory.Pods
+                    where pod.Phase == "Running" && pod.Node.Length > 0 && Chosen(logs.Namespaces, pod.Namespace)
+                    from container in pod.Containers
+                    select One("logs", Log(pod.Namespace, pod.Name, container.Name), SourceKind.ContainerLog, pod.Namespace, "agent on " + pod.Node, Agent(pod.Node), pod, ReportSeconds));
+            if (logs.Events)
+                list.Add(One("logs", ClusterEvents, SourceKind.ClusterEvents, null, "state collector", state, null, ReportSeconds));
+        }
+        if (plan.Traces is { } traces)
             list.AddRange(
                 from pod in inventory.Pods
-                where IsCollected(metrics, pod)
-                from container in pod.Containers
-                from port in container.Ports
-                where port.Name == metrics.EndpointPort
-                select One(Endpoint(pod.Namespace, pod.Name, port.Number), SourceKind.Endpoint, pod.Namespace,
-                    "agent on " + pod.Node, byNode.GetValueOrDefault(pod.Node), pod, metrics.EverySeconds));
+                where pod.Phase == "Running" && pod.Containers.Any(container => container.SendsSpans) && Chosen(traces.Namespaces, pod.Namespace)
+                group pod by (pod.Namespace, pod.Workload) into workload
+                let first = workload.OrderByDescending(pod => pod.Ready).ThenBy(pod => pod.Created).First()
+                select One("traces", Spans(workload.Key.Namespace, workload.Key.Workload), SourceKind.WorkloadSpans, workload.Key.Namespace, "its pods, by their agents", Agent(first.Node), first, ReportSeconds));
+        if (plan.Flows is not null)
+            list.AddRange(inventory.Nodes.Select(node => One("flows", Flows(node.Name), SourceKind.FlowExporter, null, "flow exporter of " + node.Name, Agent(node.Name), null, ReportSeconds)));
         return list;
     }
 
     /// <summary>Whether the endpoints of a pod are read under a plan.</summary>
     public static bool IsCollected(MetricsPlan metrics, PodState pod) =>
-        metrics.Endpoints && pod.Phase == "Running" && pod.Node.Length > 0 && pod.Addresses.Count > 0
-        && (metrics.Namespaces is not { Count: > 0 } chosen || chosen.Contains(pod.Namespace));
+        metrics.Endpoints && pod.Phase == "Running" && pod.Node.Length > 0 && pod.Addresses.Count > 0 && Chosen(metrics.Namespaces, pod.Namespace);
+
+    /// <summary>Whether a namespace is among the chosen ones; none chosen means all.</summary>
+    public static bool Chosen(IReadOnlyList<string>? namespaces, string ns) => namespaces is not { Count: > 0 } chosen || chosen.Contains(ns);
 
     private static ExpectedSource One(
-        string name, SourceKind kind, string? ns, string sentBy, PodState? agent, PodState? target, int interval)
+        string signal, string name, SourceKind kind, string? ns, string sentBy, PodState? agent, PodState? target, int interval)
     {
         var ready = ReadySince(agent);
         if (target is not null)
             ready = ReadySince(target) is { } own && ready is { } other ? (own > other ? own : other) : null;
-        return new("metrics", name, kind, ns, sentBy, agent, target, interval, ready);
+        return new(signal, name, kind, ns, sentBy, agent, target, interval, ready);
     }
 
     private static DateTimeOffset? ReadySince(PodState? pod) =>

@@ -56,9 +56,10 @@ public sealed record PodCondition(string Type, bool Fulfilled, string? Reason, s
 /// <summary>A container of a pod.</summary>
 /// <param name="State">waiting, running or terminated.</param>
 /// <param name="Last">How it ended the last time, if it did.</param>
+/// <param name="SendsSpans">Whether its environment tells an OpenTelemetry SDK where to send spans.</param>
 public sealed record ContainerState(
     string Name, string Image, bool Ready, int Restarts, string State, string? Reason, string? Message,
-    Resources Request, Resources Limit, IReadOnlyList<ContainerPort> Ports, Termination? Last);
+    Resources Request, Resources Limit, IReadOnlyList<ContainerPort> Ports, Termination? Last, bool SendsSpans = false);
 
 /// <summary>A port a container names.</summary>
 public sealed record ContainerPort(string Name, int Number);

@@ -1,25 +1,38 @@
+using System.Net;
+
 namespace Skevin.Core.Collection;
 
-/// <summary>What is collected from one cluster.</summary>
-/// <param name="Metrics">Metrics; null where they are not collected.</param>
-public sealed record CollectionPlan(MetricsPlan? Metrics)
+/// <summary>What is collected from one cluster; a signal that is null is not collected.</summary>
+public sealed record CollectionPlan(MetricsPlan? Metrics, LogsPlan? Logs = null, TracesPlan? Traces = null, FlowsPlan? Flows = null)
 {
     /// <summary>The plan a new cluster is offered.</summary>
-    public static CollectionPlan Suggested { get; } = new(new MetricsPlan());
+    public static CollectionPlan Suggested { get; } = new(new MetricsPlan(HostMetrics: true), new LogsPlan(), new TracesPlan(), new FlowsPlan());
+
+    /// <summary>Names of the signals it collects.</summary>
+    public IReadOnlyList<string> Signals =>
+    [
+        .. new[] { ("metrics", Metrics?.Any == true), ("logs", Logs?.Any == true), ("traces", Traces is not null), ("flows", Flows is not null) }.Where(pair => pair.Item2).Select(pair => pair.Item1),
+    ];
 
     /// <summary>What is wrong with it, in sentences; empty when it can be rolled out.</summary>
     public IEnumerable<string> Problems()
     {
-        if (Metrics is null || !(Metrics.ResourceUsage || Metrics.ClusterState || Metrics.Endpoints))
+        if (Signals.Count == 0)
             yield return "The plan collects nothing. Switch on at least one kind of source.";
-        if (Metrics is null)
-            yield break;
-        if (Metrics.EverySeconds is < 1 or > 300)
-            yield return "Metrics are read every 1 s to 5 min.";
-        if (Metrics.Endpoints && !Metrics.EndpointPath.StartsWith('/'))
-            yield return "The path of application endpoints begins with '/', for example /metrics.";
-        if (Metrics.Endpoints && Metrics.EndpointPort.Length == 0)
-            yield return "Application endpoints are found by the name of a container port, for example metrics.";
+        if (Metrics is { } metrics)
+        {
+            if (metrics.EverySeconds is < 1 or > 300)
+                yield return "Metrics are read every 1 s to 5 min.";
+            if (metrics.Endpoints && !metrics.EndpointPath.StartsWith('/'))
+                yield return "The path of application endpoints begins with '/', for example /metrics.";
+            if (metrics.Endpoints && metrics.EndpointPort.Length == 0)
+                yield return "Application endpoints are found by the name of a container port, for example metrics.";
+        }
+        if (Traces is { Share: not (> 0 and <= 1) })
+            yield return "The share of traces that is kept lies above 0 and goes up to 1, which keeps all of them.";
+        foreach (var outside in Flows?.Outside ?? [])
+            if (!IPNetwork.TryParse(outside.Network, out _) || string.IsNullOrWhiteSpace(outside.Name))
+                yield return $"'{outside.Network}' is not a network such as 203.0.113.0/24, or it has no name.";
     }
 }
 
@@ -31,9 +44,36 @@ public sealed record CollectionPlan(MetricsPlan? Metrics)
 /// <param name="EndpointPort">Name of the container port that marks an endpoint.</param>
 /// <param name="EndpointPath">Path read there.</param>
 /// <param name="Namespaces">Namespaces whose endpoints are read; empty for all.</param>
+/// <param name="HostMetrics">Processor by mode, memory, disks, file systems and interfaces of each node, from its kernel.</param>
 public sealed record MetricsPlan(
     bool ResourceUsage = true, bool ClusterState = true, bool Endpoints = true, int EverySeconds = 15,
-    string EndpointPort = "metrics", string EndpointPath = "/metrics", IReadOnlyList<string>? Namespaces = null);
+    string EndpointPort = "metrics", string EndpointPath = "/metrics", IReadOnlyList<string>? Namespaces = null, bool HostMetrics = false)
+{
+    /// <summary>Whether it collects anything.</summary>
+    public bool Any => ResourceUsage || ClusterState || Endpoints || HostMetrics;
+}
+
+/// <summary>How logs are collected.</summary>
+/// <param name="Containers">Lines the containers write.</param>
+/// <param name="Events">Events of the cluster.</param>
+/// <param name="Namespaces">Namespaces whose containers are read; empty for all.</param>
+public sealed record LogsPlan(bool Containers = true, bool Events = true, IReadOnlyList<string>? Namespaces = null)
+{
+    /// <summary>Whether it collects anything.</summary>
+    public bool Any => Containers || Events;
+}
+
+/// <summary>How traces are collected: the agents take spans that applications send.</summary>
+/// <param name="Share">Share of traces kept, over 0 up to 1; decided by the trace's id, its weight goes with it.</param>
+/// <param name="Namespaces">Namespaces whose spans are expected; empty for all.</param>
+public sealed record TracesPlan(double Share = 1, IReadOnlyList<string>? Namespaces = null);
+
+/// <summary>A name for a network outside the cluster.</summary>
+public sealed record OutsideName(string Network, string Name);
+
+/// <summary>How flows are collected: the agents take what the nodes' flow exporters send.</summary>
+/// <param name="Outside">Names for networks outside.</param>
+public sealed record FlowsPlan(IReadOnlyList<OutsideName>? Outside = null);
 
 /// <summary>What the agent reads from its configuration object.</summary>
 /// <param name="Cluster">Name put on all data.</param>

@@ -35,6 +35,18 @@ public static class Manifests
     /// <summary>Port on which an agent answers <c>/status</c>.</summary>
     public const int StatusPort = 5189;
 
+    /// <summary>Port on which an agent takes OTLP over HTTP. Source: OpenTelemetry protocol specification, default port.</summary>
+    public const int SpanPort = 4318;
+
+    /// <summary>Port on which an agent takes IPFIX over TCP. Source: IANA, service "ipfix".</summary>
+    public const int FlowPort = 4739;
+
+    /// <summary>Where an agent that reads logs keeps buffer and read marks on its node.</summary>
+    public const string BufferOnNode = "/var/lib/skevin-agent";
+
+    /// <summary>Where the node's own files stand in the agent's container.</summary>
+    public const string HostRoot = "/host";
+
     /// <summary>Image of the agent.</summary>
     public const string Image = "skevin/agent:0.1.0";
 
@@ -94,21 +106,24 @@ public static class Manifests
                     ["type"] = "RollingUpdate",
                     ["rollingUpdate"] = new JsonObject { ["maxUnavailable"] = 1 },
                 },
-                ["template"] = Template(Agent, revision, "node", image),
+                ["template"] = Template(Agent, revision, "node", image, configuration.Plan),
             },
         }));
-        if (configuration.Plan.Metrics is { ClusterState: true })
+        if (NeedsStateCollector(configuration.Plan))
             list.Add(Object("apps/v1", "Deployment", Namespace, StateCollector, new()
             {
                 ["spec"] = new JsonObject
                 {
                     ["replicas"] = 1,
                     ["selector"] = Selector(StateCollector),
-                    ["template"] = Template(StateCollector, revision, "state", image),
+                    ["template"] = Template(StateCollector, revision, "state", image, null),
                 },
             }));
         return list;
     }
+
+    /// <summary>Whether a plan needs the one collector for the whole cluster.</summary>
+    public static bool NeedsStateCollector(CollectionPlan plan) => plan.Metrics is { ClusterState: true } || plan.Logs is { Events: true };
 
     private static Manifest Object(string apiVersion, string kind, string? ns, string name, JsonObject rest)
     {
@@ -137,45 +152,74 @@ public static class Manifests
     private static JsonObject Selector(string name) =>
         new() { ["matchLabels"] = new JsonObject { ["app.kubernetes.io/name"] = name } };
 
-    private static JsonObject Template(string name, string revision, string role, string image) => new()
+    // Only the agents on the nodes reach files and ports of theirs; the state collector's plan is null.
+    private static JsonObject Template(string name, string revision, string role, string image, CollectionPlan? plan)
     {
-        ["metadata"] = new JsonObject
+        var logs = plan?.Logs is { Containers: true };
+        var host = plan?.Metrics is { HostMetrics: true };
+        var ports = new JsonArray(new JsonObject { ["name"] = "status", ["containerPort"] = StatusPort });
+        if (plan?.Traces is not null)
+            ports.Add(new JsonObject { ["name"] = "otlp-http", ["containerPort"] = SpanPort, ["hostPort"] = SpanPort });
+        if (plan?.Flows is not null)
+            ports.Add(new JsonObject { ["name"] = "ipfix", ["containerPort"] = FlowPort, ["hostPort"] = FlowPort });
+        var mounts = new JsonArray(Mount("configuration", "/etc/skevin", true), Mount("token", "/etc/skevin-ingest", true), Mount("buffer", "/var/lib/skevin-agent", false));
+        var volumes = new JsonArray(
+            new JsonObject { ["name"] = "configuration", ["configMap"] = new JsonObject { ["name"] = Agent } },
+            new JsonObject { ["name"] = "token", ["secret"] = new JsonObject { ["secretName"] = TokenSecret } },
+            // Without logs the buffer need only outlive the container: the agent sends what is left before its pod goes.
+            logs ? HostPath("buffer", BufferOnNode, "DirectoryOrCreate") : new JsonObject { ["name"] = "buffer", ["emptyDir"] = new JsonObject { ["sizeLimit"] = "2Gi" } });
+        if (host)
         {
-            ["labels"] = new JsonObject { ["app.kubernetes.io/name"] = name },
-            ["annotations"] = new JsonObject { [RevisionAnnotation] = revision },
-        },
-        ["spec"] = new JsonObject
+            mounts.Add(Mount("host", HostRoot, true, "HostToContainer"));
+            volumes.Add(HostPath("host", "/", "Directory"));
+        }
+        else if (logs)
         {
-            ["serviceAccountName"] = Agent,
-            ["securityContext"] = new JsonObject { ["runAsNonRoot"] = true, ["runAsUser"] = 65532 },
-            ["containers"] = new JsonArray(new JsonObject
+            mounts.Add(Mount("logs", HostRoot + "/var/log/pods", true));
+            volumes.Add(HostPath("logs", "/var/log/pods", "Directory"));
+        }
+        return new JsonObject
+        {
+            ["metadata"] = new JsonObject
             {
-                ["name"] = "agent",
-                ["image"] = image,
-                ["args"] = Texts(["--role", role]),
-                ["env"] = new JsonArray(
-                    Field("SKEVIN_NODE", "spec.nodeName"), Field("SKEVIN_POD", "metadata.name")),
-                ["ports"] = new JsonArray(new JsonObject { ["name"] = "status", ["containerPort"] = StatusPort }),
-                ["resources"] = new JsonObject
+                ["labels"] = new JsonObject { ["app.kubernetes.io/name"] = name },
+                ["annotations"] = new JsonObject { [RevisionAnnotation] = revision },
+            },
+            ["spec"] = new JsonObject
+            {
+                ["serviceAccountName"] = Agent,
+                // Log files of containers belong to root and are closed to others; as their owner the agent needs no capability.
+                ["securityContext"] = logs ? new JsonObject { ["runAsUser"] = 0 } : new JsonObject { ["runAsNonRoot"] = true, ["runAsUser"] = 65532 },
+                ["containers"] = new JsonArray(new JsonObject
                 {
-                    ["requests"] = new JsonObject { ["cpu"] = "50m", ["memory"] = "64Mi" },
-                    ["limits"] = new JsonObject { ["cpu"] = "500m", ["memory"] = "256Mi" },
-                },
-                ["readinessProbe"] = new JsonObject
-                {
-                    ["httpGet"] = new JsonObject { ["path"] = "/status", ["port"] = "status" },
-                },
-                ["volumeMounts"] = new JsonArray(
-                    Mount("configuration", "/etc/skevin", true), Mount("token", "/etc/skevin-ingest", true),
-                    Mount("buffer", "/var/lib/skevin-agent", false)),
-            }),
-            ["volumes"] = new JsonArray(
-                new JsonObject { ["name"] = "configuration", ["configMap"] = new JsonObject { ["name"] = Agent } },
-                new JsonObject { ["name"] = "token", ["secret"] = new JsonObject { ["secretName"] = TokenSecret } },
-                // Kept across restarts of the container; the agent sends what is left before its pod goes.
-                new JsonObject { ["name"] = "buffer", ["emptyDir"] = new JsonObject { ["sizeLimit"] = "2Gi" } }),
-        },
-    };
+                    ["name"] = "agent",
+                    ["image"] = image,
+                    ["args"] = Texts(["--role", role]),
+                    ["env"] = new JsonArray(
+                        Field("SKEVIN_NODE", "spec.nodeName"), Field("SKEVIN_POD", "metadata.name"), new JsonObject { ["name"] = "SKEVIN_HOST_ROOT", ["value"] = HostRoot }),
+                    ["ports"] = ports,
+                    ["securityContext"] = new JsonObject
+                    {
+                        ["allowPrivilegeEscalation"] = false, ["readOnlyRootFilesystem"] = true, ["capabilities"] = new JsonObject { ["drop"] = Texts(["ALL"]) },
+                    },
+                    ["resources"] = new JsonObject
+                    {
+                        ["requests"] = new JsonObject { ["cpu"] = "50m", ["memory"] = "64Mi" },
+                        ["limits"] = new JsonObject { ["cpu"] = "500m", ["memory"] = "256Mi" },
+                    },
+                    ["readinessProbe"] = new JsonObject
+                    {
+                        ["httpGet"] = new JsonObject { ["path"] = "/status", ["port"] = "status" },
+                    },
+                    ["volumeMounts"] = mounts,
+                }),
+                ["volumes"] = volumes,
+            },
+        };
+    }
+
+    private static JsonObject HostPath(string name, string path, string type) =>
+        new() { ["name"] = name, ["hostPath"] = new JsonObject { ["path"] = path, ["type"] = type } };
 
     private static JsonObject Field(string name, string path) => new()
     {
@@ -183,8 +227,13 @@ public static class Manifests
         ["valueFrom"] = new JsonObject { ["fieldRef"] = new JsonObject { ["fieldPath"] = path } },
     };
 
-    private static JsonObject Mount(string name, string path, bool readOnly) =>
-        new() { ["name"] = name, ["mountPath"] = path, ["readOnly"] = readOnly };
+    private static JsonObject Mount(string name, string path, bool readOnly, string? propagation = null)
+    {
+        var mount = new JsonObject { ["name"] = name, ["mountPath"] = path, ["readOnly"] = readOnly };
+        if (propagation is not null)
+            mount["mountPropagation"] = propagation;
+        return mount;
+    }
 
     private static JsonArray Texts(IEnumerable<string> texts) => new([.. texts.Select(text => (JsonNode)JsonValue.Create(text)!)]);
 }

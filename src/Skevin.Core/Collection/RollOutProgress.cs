@@ -37,7 +37,7 @@ public static class RollOutProgress
         var list = inventory.Nodes
             .Select(node => One(node.Name, agents.FirstOrDefault(pod => pod.Workload == Manifests.Agent && pod.Node == node.Name), node))
             .ToList();
-        if (plan.Metrics is { ClusterState: true })
+        if (Manifests.NeedsStateCollector(plan))
         {
             var state = agents.FirstOrDefault(pod => pod.Workload == Manifests.StateCollector);
             list.Add(One("cluster state", state, inventory.Nodes.FirstOrDefault(node => node.Name == state?.Node)));

@@ -36,7 +36,7 @@ public static class Diagnoses
     private static readonly IDiagnosisRule[] Rules =
     [
         new TokenReplaced(), new TokenUnknown(), new RightMissing(), new AgentMissing(), new AgentNotReady(), new TargetNotReady(),
-        new ConnectionRefused(), new MalformedExposition(), new ReadFailed(), new CatchingUp(), new NothingHeard(),
+        new ConnectionRefused(), new MalformedExposition(), new ReadFailed(), new NoSpansSent(), new CatchingUp(), new NothingHeard(),
     ];
 
     /// <summary>The first cause that is proved; null where nothing is wrong.</summary>

@@ -2,6 +2,7 @@ using System.Globalization;
 using System.Security.Claims;
 using System.Text;
 using System.Text.Json;
+using Microsoft.AspNetCore.Http.HttpResults;
 using Skevin.Core.Access;
 using Skevin.Core.Query.Language;
 using Skevin.Core.Query.Run;
@@ -23,7 +24,7 @@ public static class AskEndpoints
     private const int MostValues = 200;
 
     /// <summary>Adds its services.</summary>
-    public static void AddAsk(this IServiceCollection services) => services.AddSingleton<AskEnquiry>();
+    public static void AddAsk(this IServiceCollection services) => services.AddSingleton<AskEnquiry>().AddSingleton<ShowTrace>();
 
     /// <summary>Maps its endpoints.</summary>
     public static void MapAsk(this IEndpointRouteBuilder routes)
@@ -37,15 +38,15 @@ public static class AskEndpoints
             var accept = context.Request.Headers.Accept.ToString();
             return accept.Contains("text/csv") ? Results.Text(Csv(answer), "text/csv; charset=utf-8")
                 : accept.Contains("application/x-ndjson") ? Results.Text(Lines(answer), "application/x-ndjson")
-                : TypedResults.Ok(View(enquiry, answer));
+                : TypedResults.Ok(View(enquiry, answer, body.Page));
         }).Produces<AskAnswer>().ProducesProblem(400).Needs(Roles.Reader);
-        routes.MapGet("/api/ask/metrics", (string? cluster, ClaimsPrincipal user, AskEnquiry ask) => ask.ReaderFor(user.Scope(), cluster).All()
+        routes.MapGet("/api/ask/metrics", (string? cluster, ClaimsPrincipal user, AskEnquiry ask) => ask.SeriesFor(user.Scope(), cluster).All()
             .GroupBy(series => series.Key.Metric)
             .Select(group => new MetricView(group.Key, group.First().Key.Kind.ToString().ToLowerInvariant(), group.First().Key.Unit, group.Count()))
             .OrderBy(metric => metric.Name, StringComparer.Ordinal).ToArray()).Needs(Roles.Reader);
         routes.MapGet("/api/ask/fields", (string metric, string? cluster, ClaimsPrincipal user, AskEnquiry ask) =>
         {
-            var labels = ask.ReaderFor(user.Scope(), cluster).All().Where(series => series.Key.Metric == metric).Select(series => series.Key.Labels).ToArray();
+            var labels = ask.SeriesFor(user.Scope(), cluster).All().Where(series => series.Key.Metric == metric).Select(series => series.Key.Labels).ToArray();
             return labels.SelectMany(own => own.Select(pair => FieldNames.Shortest(pair.Key))).Distinct().Order(StringComparer.Ordinal)
                 .Select(field =>
                 {
@@ -53,23 +54,31 @@ public static class AskEndpoints
                     return new FieldView(field, [.. values.Take(MostValues)], values.Length);
                 }).ToArray();
         }).Needs(Roles.Reader);
-        routes.MapGet("/api/ask/words", () => new { steps = Words.Steps, comparisons = Words.Comparisons }).Needs(Roles.Reader);
+        routes.MapGet("/api/ask/row-fields", async (RowKind kind, string? cluster, DateTimeOffset from, DateTimeOffset to, ClaimsPrincipal user, AskEnquiry ask, CancellationToken stop) =>
+            await RowVocabulary.Of(kind, ask.RowsFor(user.Scope(), cluster), from, to, stop)).Needs(Roles.Reader);
+        routes.MapGet("/api/ask/words", () => new { steps = Words.Steps, comparisons = Words.Comparisons, sources = Words.RowSources.Keys }).Needs(Roles.Reader);
+        routes.MapGet("/api/traces/{trace}", async Task<Results<Ok<TraceView>, ProblemHttpResult>> (string trace, string? cluster, ClaimsPrincipal user, AskEnquiry ask, ShowTrace show, CancellationToken stop) =>
+            (await show.Run(trace, cluster, user.Scope(), stop)).Http()).Needs(Roles.Reader);
     }
 
     /// <summary>An answer in its JSON shape.</summary>
-    public static AskAnswer View(Enquiry enquiry, Answer answer)
+    public static AskAnswer View(Enquiry enquiry, Answer answer, AskPage? page = null)
     {
         var width = (long)answer.Every.TotalMilliseconds;
+        var from = int.TryParse(page?.After, NumberStyles.None, CultureInfo.InvariantCulture, out var after) ? after : 0;
+        var size = Math.Clamp(page?.Size ?? 500, 1, 10_000);
+        var rows = answer.Rows?.Rows.Skip(from).Take(size).Select(row => row.Select(value => value is null ? (JsonElement?)null : JsonSerializer.SerializeToElement(value)).ToArray()).ToArray();
         return new AskAnswer(
-            "series", answer.Unit, Units.Write(answer.Every),
+            answer.Rows is null ? "series" : "rows", answer.Unit, Units.Write(answer.Every),
             [.. answer.Series.Select(series => new SeriesView(Map(series.Labels),
                 [.. series.Values.Select((value, i) => (IReadOnlyList<double?>)[answer.FirstEnd + i * width, double.IsFinite(value) ? value : null])]))],
-            null, null, null,
+            answer.Rows?.Columns.Select(column => new ColumnView(column.Name, column.Unit)).ToArray(), rows,
+            answer.Rows is { } all && from + size < all.Rows.Count ? (from + size).ToString(CultureInfo.InvariantCulture) : null,
             [.. answer.Steps.Select(step => new StepView(step.Text, step.Left, step.Scope))],
             [.. answer.Notes.Select(note => new NoteView(note.Step, note.Kind, note.Text, note.Cure, note.Gap is { } gap
                 ? new GapView(Map(gap.Labels), DateTimeOffset.FromUnixTimeMilliseconds(gap.From), DateTimeOffset.FromUnixTimeMilliseconds(gap.To), gap.Rise)
                 : null))],
-            Formatter.Write(enquiry));
+            Formatter.Write(enquiry), answer.Rows?.View, answer.Rows?.Rows.Count);
     }
 
     private static Dictionary<string, string> Map(Labels labels) => labels.ToDictionary(pair => pair.Key, pair => pair.Value);
@@ -77,6 +86,14 @@ public static class AskEndpoints
     // RFC 4180: one row a series and slot, the labels in columns.
     private static string Csv(Answer answer)
     {
+        if (answer.Rows is { } table)
+        {
+            var lines = new StringBuilder();
+            lines.AppendJoin(',', table.Columns.Select(column => Quoted(column.Name))).Append("\r\n");
+            foreach (var row in table.Rows)
+                lines.AppendJoin(',', row.Select((value, i) => Quoted(Plain(value, table.Columns[i].Unit)))).Append("\r\n");
+            return lines.ToString();
+        }
         var names = answer.Series.SelectMany(series => series.Labels.Select(pair => pair.Key)).Distinct().Order(StringComparer.Ordinal).ToArray();
         var text = new StringBuilder();
         text.AppendJoin(',', names.Prepend("time").Append("value").Select(Quoted)).Append("\r\n");
@@ -90,11 +107,26 @@ public static class AskEndpoints
     private static string Lines(Answer answer)
     {
         var text = new StringBuilder();
+        if (answer.Rows is { } table)
+        {
+            foreach (var row in table.Rows)
+                text.Append(JsonSerializer.Serialize(row.Select((value, i) => (table.Columns[i], value)).Where(pair => pair.value is not null)
+                    .ToDictionary(pair => pair.Item1.Name, pair => pair.Item1.Unit == "time" ? Plain(pair.value, "time") : pair.value), JsonSerializerOptions.Web)).Append('\n');
+            return text.ToString();
+        }
         foreach (var series in answer.Series)
             for (var i = 0; i < series.Values.Length; i++)
                 text.Append(JsonSerializer.Serialize(new { time = Time(answer, i), labels = Map(series.Labels), value = double.IsFinite(series.Values[i]) ? series.Values[i] : (double?)null }, JsonSerializerOptions.Web)).Append('\n');
         return text.ToString();
     }
+
+    private static string Plain(object? value, string unit) => value switch
+    {
+        null => "",
+        double moment when unit == "time" => DateTimeOffset.FromUnixTimeMilliseconds((long)moment).UtcDateTime.ToString("yyyy-MM-ddTHH:mm:ss.fffZ", CultureInfo.InvariantCulture),
+        double number => number.ToString("R", CultureInfo.InvariantCulture),
+        _ => value.ToString() ?? "",
+    };
 
     private static string Time(Answer answer, int slot) =>
         DateTimeOffset.FromUnixTimeMilliseconds(answer.FirstEnd + slot * (long)answer.Every.TotalMilliseconds).UtcDateTime.ToString("yyyy-MM-ddTHH:mm:ssZ", CultureInfo.InvariantCulture);

@@ -1,7 +1,10 @@
+using System.Text.Json;
 using Skevin.Core.Access;
 using Skevin.Core.Query.Language;
 using Skevin.Core.Query.Run;
 using Skevin.Server.Setup;
+using Skevin.Storage.Blocks;
+using Skevin.Storage.Flows;
 using Skevin.Storage.Metrics;
 
 namespace Skevin.Server.Ask;
@@ -9,8 +12,13 @@ namespace Skevin.Server.Ask;
 /// <summary>The scope chosen in the page; it becomes a step of its own.</summary>
 public sealed record AskScope(string? Namespace, string? Workload);
 
+/// <summary>Which rows of a long answer.</summary>
+/// <param name="After">The <c>next</c> of the page before; null for the first.</param>
+/// <param name="Size">Rows a page, 1 to 10,000; 500 where it is not said.</param>
+public sealed record AskPage(string? After = null, int? Size = null);
+
 /// <summary>An enquiry to answer.</summary>
-public sealed record AskRequest(string Text, DateTimeOffset From, DateTimeOffset To, string? Cluster = null, AskScope? Scope = null);
+public sealed record AskRequest(string Text, DateTimeOffset From, DateTimeOffset To, string? Cluster = null, AskScope? Scope = null, AskPage? Page = null);
 
 /// <summary>A series of an answer.</summary>
 /// <param name="Labels">What it stands for.</param>
@@ -18,7 +26,11 @@ public sealed record AskRequest(string Text, DateTimeOffset From, DateTimeOffset
 public sealed record SeriesView(IReadOnlyDictionary<string, string> Labels, IReadOnlyList<IReadOnlyList<double?>> Points);
 
 /// <summary>The account of a step.</summary>
-public sealed record StepView(string Text, int Left, bool Scope);
+public sealed record StepView(string Text, long Left, bool Scope);
+
+/// <summary>A column of rows.</summary>
+/// <param name="Unit">UCUM unit; empty for text, <c>time</c> for epoch milliseconds.</param>
+public sealed record ColumnView(string Name, string Unit);
 
 /// <summary>A gap in a series.</summary>
 public sealed record GapView(IReadOnlyDictionary<string, string> Labels, DateTimeOffset From, DateTimeOffset To, double Rise);
@@ -27,19 +39,27 @@ public sealed record GapView(IReadOnlyDictionary<string, string> Labels, DateTim
 public sealed record NoteView(int Step, string Kind, string Text, string? Cure, GapView? Gap);
 
 /// <summary>An answer.</summary>
-/// <param name="Shape">For now always <c>series</c>.</param>
+/// <param name="Shape"><c>series</c> or <c>rows</c>.</param>
 /// <param name="Every">Width of a slot, as in the language.</param>
+/// <param name="View">What rows are: logs, spans, flows, events, traces, graph or table.</param>
+/// <param name="Total">How many rows there are in all.</param>
 public sealed record AskAnswer(
-    string Shape, string Unit, string Every, IReadOnlyList<SeriesView> Series, object? Columns, object? Rows, string? Next,
-    IReadOnlyList<StepView> Steps, IReadOnlyList<NoteView> Notes, string Formatted);
+    string Shape, string Unit, string Every, IReadOnlyList<SeriesView> Series, IReadOnlyList<ColumnView>? Columns, IReadOnlyList<JsonElement?[]>? Rows, string? Next,
+    IReadOnlyList<StepView> Steps, IReadOnlyList<NoteView> Notes, string Formatted, string? View = null, int? Total = null);
 
 /// <summary>Answers enquiries in a reader's access scope.</summary>
-public sealed class AskEnquiry(SampleStore store, SeriesIndex index, Head head)
+public sealed class AskEnquiry(SampleStore store, SeriesIndex index, Head head, AddressBooks books)
 {
     private static readonly TimeSpan Deadline = TimeSpan.FromSeconds(30);
 
     /// <summary>A reader for a person, of one cluster or all they may see.</summary>
-    public ScopedReader ReaderFor(AccessScope access, string? cluster) => new(store, index, head, access, cluster);
+    public EnquiryReader ReaderFor(AccessScope access, string? cluster) => new(SeriesFor(access, cluster), RowsFor(access, cluster));
+
+    /// <summary>The reader of series.</summary>
+    public ScopedReader SeriesFor(AccessScope access, string? cluster) => new(store, index, head, access, cluster);
+
+    /// <summary>The reader of rows.</summary>
+    public RowReader RowsFor(AccessScope access, string? cluster) => new(store.Database, books, access, cluster);
 
     /// <summary>Answers.</summary>
     /// <param name="request">The enquiry.</param>

@@ -6,8 +6,10 @@ using Microsoft.AspNetCore.DataProtection;
 using Microsoft.EntityFrameworkCore;
 using Skevin.ClusterApi;
 using Skevin.Core.Clusters;
+using Skevin.Server.Collection;
 using Skevin.Server.Live;
 using Skevin.Storage;
+using Skevin.Storage.Flows;
 
 namespace Skevin.Server.Clusters;
 
@@ -16,7 +18,7 @@ public sealed record WatchedCluster(int Id, string Name, Kubernetes Client, Inve
 
 /// <summary>Watches every connected cluster and tells pages what changed.</summary>
 public sealed class ClusterWatchers(
-    IDbContextFactory<SkevinContext> contexts, IDataProtectionProvider protection, LiveFeed feed, ILogger<ClusterWatchers> log) : BackgroundService
+    IDbContextFactory<SkevinContext> contexts, IDataProtectionProvider protection, AddressBooks books, PlansInForce plans, LiveFeed feed, TimeProvider clock, ILogger<ClusterWatchers> log) : BackgroundService
 {
     private sealed record Running(WatchedCluster Cluster, CancellationTokenSource Stop)
     {
@@ -77,7 +79,10 @@ public sealed class ClusterWatchers(
     {
         await using (var context = await contexts.CreateDbContextAsync(stoppingToken))
             foreach (var row in await context.Clusters.AsNoTracking().ToListAsync(stoppingToken))
+            {
+                books.NameOutside(row.Name, (await plans.Revisions(row.Id, stoppingToken)).FirstOrDefault()?.Plan.Flows);
                 Begin(row);
+            }
         using var timer = new PeriodicTimer(TimeSpan.FromSeconds(0.5));
         try
         {
@@ -87,10 +92,13 @@ public sealed class ClusterWatchers(
                     try
                     {
                         await NoteRestarts(running, stoppingToken);
+                        // Half a list must not end the leases of the other half.
+                        if (running.Cluster.Watch.Complete)
+                            await books.Learn(running.Cluster.Id, running.Cluster.Name, running.Cluster.Watch.Current, clock.GetUtcNow(), stoppingToken);
                     }
                     catch (Exception trouble) when (trouble is DbUpdateException or Npgsql.NpgsqlException)
                     {
-                        log.LogWarning(trouble, "Restarts of {Cluster} could not be noted", running.Cluster.Name);
+                        log.LogWarning(trouble, "Restarts and addresses of {Cluster} could not be noted; they are noted at the next change", running.Cluster.Name);
                     }
                     feed.Tell("inventory", running.Cluster.Name);
                 }

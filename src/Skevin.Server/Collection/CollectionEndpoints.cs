@@ -19,25 +19,26 @@ public sealed record RevisionView(int Revision, DateTimeOffset CreatedAt, string
 /// <summary>An ingest token without its text.</summary>
 public sealed record TokenView(Guid Id, string Name, string Cluster, bool ForAgents, DateTimeOffset CreatedAt, string CreatedBy, DateTimeOffset? ExpiresAt, DateTimeOffset? RevokedAt);
 
-/// <summary>What is measured of a cluster's metrics now.</summary>
+/// <summary>What is measured of a cluster now.</summary>
 /// <param name="Series">Series that had a sample in the last 5 min.</param>
-/// <param name="SamplesPerSecond">Stored, mean of the last 5 min.</param>
+/// <param name="PerSecond">Samples, lines, spans and flow records stored a second, by signal, mean of the last 5 min.</param>
+/// <param name="Bytes">Bytes stored in all, by signal, of every cluster.</param>
 /// <param name="AgentCores">Processor the agents use, mean of the last 5 min; null where it is not known.</param>
-public sealed record MeasuredCollection(int Series, double SamplesPerSecond, double? AgentCores);
+public sealed record MeasuredCollection(int Series, IReadOnlyDictionary<string, double> PerSecond, IReadOnlyDictionary<string, long> Bytes, double? AgentCores);
 
 /// <summary>Collection of one cluster.</summary>
 /// <param name="Plan">The plan in force, or the suggested one.</param>
 /// <param name="Revision">The revision in force; 0 where nothing is collected.</param>
 /// <param name="Agents">How far each agent of that revision is.</param>
 public sealed record CollectionView(
-    string Cluster, CollectionPlan Plan, int Revision, string ServerAddress, IReadOnlyList<AgentProgress> Agents, IReadOnlyList<NeededRight> Rights,
+    string Cluster, CollectionPlan Plan, int Revision, string ServerAddress, IReadOnlyList<AgentProgress> Agents, IReadOnlyList<NeededRight> Rights, IReadOnlyList<NodeAccess> OnNodes,
     IReadOnlyList<RevisionView> Revisions, IReadOnlyList<TokenView> Tokens, MeasuredCollection Measured);
 
 /// <summary>A plan to look at or to roll out.</summary>
 public sealed record PlanRequest(CollectionPlan Plan);
 
 /// <summary>The objects of a plan.</summary>
-public sealed record ManifestsView(int Revision, string Yaml, IReadOnlyList<NeededRight> Rights, IReadOnlyList<string> Problems);
+public sealed record ManifestsView(int Revision, string Yaml, IReadOnlyList<NeededRight> Rights, IReadOnlyList<NodeAccess> OnNodes, IReadOnlyList<string> Problems);
 
 /// <summary>A token to make.</summary>
 public sealed record TokenRequest(string Name, string Cluster, DateTimeOffset? Expires);
@@ -68,7 +69,7 @@ public static class CollectionEndpoints
                 return ClusterEndpoints.NotThere(name).Http();
             var next = ((await plans.Revisions(cluster.Id, stop)).FirstOrDefault()?.Revision ?? 0) + 1;
             var plan = body.Plan ?? CollectionPlan.Suggested;
-            return TypedResults.Ok(new ManifestsView(next, ManifestYaml.Write(rollOut.Objects(name, next, plan, null)), Permissions.For(plan), [.. plan.Problems()]));
+            return TypedResults.Ok(new ManifestsView(next, ManifestYaml.Write(rollOut.Objects(name, next, plan, null)), Permissions.For(plan), Permissions.OnNodes(plan), [.. plan.Problems()]));
         }).Needs(Roles.Installer);
         routes.MapPost("/api/clusters/{name}/collection/roll-out", async Task<Results<Ok<RollOut>, ProblemHttpResult>> (
             string name, PlanRequest body, ClaimsPrincipal user, ClusterWatchers watchers, RollOutPlan rollOut, CancellationToken stop) =>
@@ -118,9 +119,9 @@ public static class CollectionEndpoints
         return TypedResults.Ok(new CollectionView(
             name, plan, current?.Revision ?? 0, options.Address,
             current is null || !whole ? [] : RollOutProgress.Of(cluster.Watch.Current, plan, current.Revision),
-            Permissions.For(plan), revisions,
+            Permissions.For(plan), Permissions.OnNodes(plan), revisions,
             whole ? await Tokens(context, name, null, stop) : [],
-            await measure.Run(name, stop)));
+            await measure.Run(cluster.Id, name, stop)));
     }
 
     private static async Task<TokenView[]> Tokens(SkevinContext context, string? cluster, Guid? id, CancellationToken stop) =>

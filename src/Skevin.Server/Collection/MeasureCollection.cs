@@ -2,30 +2,60 @@ using Skevin.Core.Access;
 using Skevin.Core.Collection;
 using Skevin.Core.Query.Language;
 using Skevin.Core.Query.Run;
+using Skevin.Server.Ask;
 using Skevin.Storage.Metrics;
 
 namespace Skevin.Server.Collection;
 
 /// <summary>Measures what collecting costs, from what is stored.</summary>
-public sealed class MeasureCollection(SampleStore store, SeriesIndex index, Head head, TimeProvider clock)
+public sealed class MeasureCollection(SampleStore store, Head head, AskEnquiry ask, TimeProvider clock)
 {
     private static readonly TimeSpan Over = TimeSpan.FromMinutes(5);
 
     /// <summary>Figures of one cluster over the last 5 min.</summary>
-    public async Task<MeasuredCollection> Run(string cluster, CancellationToken stop)
+    public async Task<MeasuredCollection> Run(int id, string cluster, CancellationToken stop)
     {
         var now = clock.GetUtcNow().ToUnixTimeMilliseconds();
         var from = now - (long)Over.TotalMilliseconds;
-        var reader = new ScopedReader(store, index, head, AccessScope.Everything, cluster);
+        var reader = ask.SeriesFor(AccessScope.Everything, cluster);
         var alive = reader.All().Where(series => head.Has(series.Id, from, now)).ToArray();
-        var samples = alive.Sum(series => (long)head.Read(series.Id, from, now).Length);
         double? cores = null;
         if (alive.Any(series => series.Key.Metric == "container.cpu.time"))
         {
             var enquiry = Parser.Read($"container.cpu.time -> where namespace = \"{Manifests.Namespace}\" -> rate every 5m -> sum");
-            var answer = await EnquiryRunner.Run(enquiry, null, new Window(from - (long)Over.TotalMilliseconds, now), reader, new Limits(), stop);
+            var answer = await EnquiryRunner.Run(enquiry, null, new Window(from - (long)Over.TotalMilliseconds, now), ask.ReaderFor(AccessScope.Everything, cluster), new Limits(), stop);
             cores = answer.Series.SelectMany(series => series.Values).Where(value => !double.IsNaN(value)).Select(value => (double?)value).LastOrDefault();
         }
-        return new MeasuredCollection(alive.Length, samples / Over.TotalSeconds, cores);
+        return new MeasuredCollection(alive.Length, await PerSecond(id, now / 60_000, stop), await Bytes(stop), cores);
+    }
+
+    // Whole minutes: the running one is not over yet.
+    private async Task<Dictionary<string, double>> PerSecond(int cluster, long minute, CancellationToken stop)
+    {
+        await using var command = store.Database.CreateCommand("select signal, sum(samples) from arrival_minute where cluster_id = @cluster and minute >= @from and minute < @to group by signal");
+        command.Parameters.AddWithValue("cluster", cluster);
+        command.Parameters.AddWithValue("from", minute - (long)Over.TotalMinutes);
+        command.Parameters.AddWithValue("to", minute);
+        var rates = new Dictionary<string, double>();
+        await using var rows = await command.ExecuteReaderAsync(stop);
+        while (await rows.ReadAsync(stop))
+            rates[rows.GetString(0)] = rows.GetInt64(1) / Over.TotalSeconds;
+        return rates;
+    }
+
+    private async Task<Dictionary<string, long>> Bytes(CancellationToken stop)
+    {
+        await using var command = store.Database.CreateCommand("""
+            select inhparent::regclass::text, sum(pg_total_relation_size(inhrelid))::bigint from pg_inherits
+            where inhparent = any(array['sample_batch', 'log_block', 'span_block', 'trace_index', 'flow_block']::regclass[]) group by 1
+            """);
+        var bytes = new Dictionary<string, long>();
+        await using var rows = await command.ExecuteReaderAsync(stop);
+        while (await rows.ReadAsync(stop))
+        {
+            var signal = rows.GetString(0) switch { "sample_batch" => "metrics", "log_block" => "logs", "flow_block" => "flows", _ => "traces" };
+            bytes[signal] = bytes.GetValueOrDefault(signal) + rows.GetInt64(1);
+        }
+        return bytes;
     }
 }

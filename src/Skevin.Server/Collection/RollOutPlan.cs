@@ -7,6 +7,7 @@ using Skevin.Server.Ingest;
 using Skevin.Server.Live;
 using Skevin.Server.Setup;
 using Skevin.Storage;
+using Skevin.Storage.Flows;
 
 namespace Skevin.Server.Collection;
 
@@ -14,7 +15,7 @@ namespace Skevin.Server.Collection;
 public sealed record RollOut(int Revision, IReadOnlyList<string> Applied);
 
 /// <summary>Puts a plan in force: a revision, a token where none is valid, and all objects applied in order.</summary>
-public sealed class RollOutPlan(IDbContextFactory<SkevinContext> contexts, IngestTokens tokens, SkevinOptions options, LiveFeed feed, TimeProvider clock)
+public sealed class RollOutPlan(IDbContextFactory<SkevinContext> contexts, IngestTokens tokens, AddressBooks books, SkevinOptions options, LiveFeed feed, TimeProvider clock)
 {
     /// <summary>Most bytes an agent keeps.</summary>
     public const long BufferBytes = 512L << 20;
@@ -83,6 +84,7 @@ public sealed class RollOutPlan(IDbContextFactory<SkevinContext> contexts, Inges
         if (secret is not null)
             foreach (var old in valid)
                 await tokens.Revoke(old.Id, stop);
+        books.NameOutside(cluster.Name, plan.Flows);
         row.AppliedAt = clock.GetUtcNow();
         context.Marks.Add(new MarkRow { Id = Guid.CreateVersion7(), ClusterId = cluster.Id, At = row.AppliedAt.Value, Kind = "rollout", Text = $"plan revision {row.Revision}" });
         await context.SaveChangesAsync(stop);

@@ -3,7 +3,10 @@ using Microsoft.EntityFrameworkCore;
 using Skevin.Core.Access;
 using Skevin.Storage;
 using Skevin.Storage.Arrivals;
+using Skevin.Storage.Blocks;
+using Skevin.Storage.Flows;
 using Skevin.Storage.Metrics;
+using Skevin.Storage.Traces;
 
 namespace Skevin.Server.Setup;
 
@@ -43,7 +46,10 @@ public sealed class Preparation(IServiceProvider services, SkevinOptions options
                 }
         }, stop);
         await services.GetRequiredService<ArrivalBook>().Load(stop);
+        await services.GetRequiredService<AddressBooks>().Load(stop);
+        await services.GetRequiredService<RecentSpans>().Load(store.Database, stop);
         services.GetRequiredService<MetricsIntake>().Start();
+        services.GetRequiredService<SignalIntake>().Start();
         log.LogInformation("Ready: {Series} series, {Samples} samples in memory", index.Count, count);
         Done = true;
     }
@@ -68,7 +74,7 @@ public sealed class Preparation(IServiceProvider services, SkevinOptions options
 }
 
 /// <summary>Trims the head and drops what is older than the retention.</summary>
-public sealed class Housekeeping(SampleStore store, Head head, SkevinOptions options, TimeProvider clock, ILogger<Housekeeping> log) : BackgroundService
+public sealed class Housekeeping(SampleStore store, DayPartitions partitions, Head head, SkevinOptions options, TimeProvider clock, ILogger<Housekeeping> log) : BackgroundService
 {
     /// <inheritdoc/>
     protected override async Task ExecuteAsync(CancellationToken stoppingToken)
@@ -81,10 +87,12 @@ public sealed class Housekeeping(SampleStore store, Head head, SkevinOptions opt
                 {
                     var now = clock.GetUtcNow();
                     head.TrimTo((now - Preparation.HeadSpan).ToUnixTimeMilliseconds());
-                    await store.DropBefore(SampleStore.DayOf((now - options.Retention).ToUnixTimeMilliseconds()), stoppingToken);
+                    await partitions.DropBefore(DayPartitions.DayOf((now - options.Retention).ToUnixTimeMilliseconds()), stoppingToken);
                     await using var old = store.Database.CreateCommand("""
                         delete from ingest_key where received_at < now() - interval '35 days';
                         delete from arrival_minute where minute < extract(epoch from now()) / 60 - @minutes;
+                        delete from address_lease where to_ms < extract(epoch from now()) * 1000 - @minutes * 60000;
+                        delete from source_status where at < now() - interval '1 day';
                         delete from rule_verdict where judged_at < now() - interval '35 days';
                         """);
                     old.Parameters.AddWithValue("minutes", options.Retention.TotalMinutes);

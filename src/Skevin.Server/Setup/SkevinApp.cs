@@ -20,7 +20,10 @@ using Skevin.Server.Practice;
 using Skevin.Server.Shell;
 using Skevin.Server.Timeline;
 using Skevin.Storage;
+using Skevin.Storage.Blocks;
+using Skevin.Storage.Flows;
 using Skevin.Storage.Metrics;
+using Skevin.Storage.Traces;
 
 namespace Skevin.Server.Setup;
 
@@ -73,6 +76,10 @@ public static class SkevinApp
         services.AddSingleton<Head>();
         services.AddSingleton<SampleStore>();
         services.AddSingleton<MetricsIntake>();
+        services.AddSingleton<DayPartitions>();
+        services.AddSingleton<RecentSpans>();
+        services.AddSingleton<SignalIntake>();
+        services.AddSingleton<AddressBooks>();
         services.AddSingleton<LiveFeed>();
         services.AddSingleton<Preparation>();
         services.AddHostedService<Housekeeping>();

@@ -43,14 +43,22 @@ public static class StationEndpoints
             int Count(params ArrivalState[] states) => sources.Count(source => states.Contains(source.State));
             var (late, partial) = (Count(ArrivalState.Late), Count(ArrivalState.Partial));
             var refused = Count(ArrivalState.Refused, ArrivalState.Silent);
-            var collected = current?.Plan.Metrics is not null;
-            var metrics = !collected ? new StrandView("metrics", "off", 0)
-                : sources.Count == 0 ? new StrandView("metrics", "starting", 2)
-                : refused > 0 ? new StrandView("metrics", "refused", 3)
-                : late + partial > 0 ? new StrandView("metrics", "late", 3)
-                : Count(ArrivalState.OnTime) == 0 ? new StrandView("metrics", "starting", 3)
-                : new StrandView("metrics", "flowing", 0);
-            return new StationsView(visible.Length, ready, collected ? 1 : 0, sources.Count, late, partial, refused, ReadySheets.All.Length, raised.Count, raised.Count(by => by is not null),
-                [metrics, new("logs", "off", 0), new("traces", "off", 0), new("flows", "off", 0)]);
+            var collected = current?.Plan.Signals ?? [];
+            return new StationsView(visible.Length, ready, collected.Count, sources.Count, late, partial, refused, ReadySheets.All.Length, raised.Count, raised.Count(by => by is not null),
+                [.. Signals.Select(signal => Strand(signal, collected.Contains(signal), [.. sources.Where(source => source.Evidence.Expected.Signal == signal)]))]);
         }).Needs(Roles.Reader);
+
+    private static readonly string[] Signals = ["metrics", "logs", "traces", "flows"];
+
+    // The worst state that matters, and the station it shows at.
+    private static StrandView Strand(string signal, bool collected, JudgedSource[] sources)
+    {
+        bool Any(params ArrivalState[] states) => sources.Any(source => states.Contains(source.State));
+        return !collected ? new StrandView(signal, "off", 0)
+            : sources.Length == 0 ? new StrandView(signal, "starting", 2)
+            : Any(ArrivalState.Refused, ArrivalState.Silent) ? new StrandView(signal, "refused", 3)
+            : Any(ArrivalState.Late, ArrivalState.Partial) ? new StrandView(signal, "late", 3)
+            : !Any(ArrivalState.OnTime) ? new StrandView(signal, "starting", 3)
+            : new StrandView(signal, "flowing", 0);
+    }
 }

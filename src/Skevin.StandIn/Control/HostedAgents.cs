@@ -1,4 +1,5 @@
 using System.Collections.Concurrent;
+using System.Net;
 using System.Text.Json.Nodes;
 using Skevin.Agent;
 using Skevin.Core.Collection;
@@ -13,10 +14,14 @@ namespace Skevin.StandIn.Control;
 /// </summary>
 public sealed class HostedAgents(SimCluster cluster, Authority authority, PodNetwork network, Uri clusterApi, string folder, SimClock clock)
 {
-    private sealed record Hosted(SimPod Pod, CollectingAgent Agent, WebApplication Page, int Port, CancellationTokenSource Stop)
+    private sealed record Hosted(SimPod Pod, CollectingAgent Agent, WebApplication Page, int Port, int? SpanPort, CancellationTokenSource Stop)
     {
         public Task? Running { get; set; }
     }
+
+    // The past goes by quickly, so it is sealed in larger pieces.
+    private static readonly TimeSpan LiveSeal = TimeSpan.FromSeconds(2);
+    private static readonly TimeSpan PastSeal = TimeSpan.FromSeconds(60);
 
     private readonly ConcurrentDictionary<string, Hosted> _agents = new();
 
@@ -38,15 +43,19 @@ public sealed class HostedAgents(SimCluster cluster, Authority authority, PodNet
     /// <param name="stop">Cancels.</param>
     public async Task Sync(bool byClock, CancellationToken stop)
     {
+        var sealEvery = byClock ? LiveSeal : PastSeal;
+        foreach (var hosted in _agents.Values)
+            hosted.Agent.SealEvery = sealEvery;
         var pods = cluster.Pods.Where(pod => IsAgent(pod) && pod.Running).ToDictionary(pod => pod.Uid);
         foreach (var (uid, hosted) in _agents)
             if (!pods.ContainsKey(uid) && _agents.TryRemove(uid, out _))
                 await End(hosted);
+        // A new agent takes over its node's buffer only when the old one has let go of it.
         foreach (var pod in pods.Values)
         {
             WriteFiles(pod);
             if (!_agents.TryGetValue(pod.Uid, out var hosted))
-                _agents[pod.Uid] = hosted = await Begin(pod, stop);
+                _agents[pod.Uid] = hosted = await Begin(pod, sealEvery, stop);
             if (byClock && hosted.Running is null)
                 hosted.Running = Task.Run(() => hosted.Agent.Run(hosted.Stop.Token), CancellationToken.None);
         }
@@ -64,11 +73,30 @@ public sealed class HostedAgents(SimCluster cluster, Authority authority, PodNet
     public int? PortOf(string ns, string pod) =>
         _agents.Values.FirstOrDefault(hosted => hosted.Pod.Namespace == ns && hosted.Pod.Name == pod)?.Port;
 
+    /// <summary>The loopback port that stands for a port of the agent's on a node; null where none listens.</summary>
+    public int? PortOn(string node, int port) => OnNode(node) is not { } hosted ? null : port switch
+    {
+        Manifests.SpanPort => hosted.SpanPort, Manifests.FlowPort => hosted.Agent.Flows.Port, _ => null,
+    };
+
+    /// <summary>The agent of a node, or null while there is none.</summary>
+    public CollectingAgent? AgentOn(string node) => OnNode(node)?.Agent;
+
+    private Hosted? OnNode(string node) => _agents.Values.FirstOrDefault(hosted => hosted.Pod.Node == node && hosted.Agent.Flows.Port > 0);
+
     private static bool IsAgent(SimPod pod) => pod.Container["image"]?.GetValue<string>() == Manifests.Image;
 
     private string Root(SimPod pod) => Path.Combine(folder, "pods", pod.Uid);
 
-    private async Task<Hosted> Begin(SimPod pod, CancellationToken stop)
+    private string NodeRoot(string node) => Path.Combine(folder, "nodes", node);
+
+    // The buffer is the volume the manifest says: a folder of the node, or one that goes with the pod.
+    private string BufferOf(SimPod pod, string root) =>
+        pod.Template["spec"]?["volumes"] is JsonArray volumes && volumes.FirstOrDefault(volume => volume?["name"]?.GetValue<string>() == "buffer")?["hostPath"]?["path"]?.GetValue<string>() is { } path
+            ? Path.Combine(NodeRoot(pod.Node), path.TrimStart('/'))
+            : Path.Combine(root, "buffer");
+
+    private async Task<Hosted> Begin(SimPod pod, TimeSpan sealEvery, CancellationToken stop)
     {
         var root = Root(pod);
         var account = pod.Template["spec"]?["serviceAccountName"]?.GetValue<string>() ?? "default";
@@ -76,10 +104,12 @@ public sealed class HostedAgents(SimCluster cluster, Authority authority, PodNet
         var role = pod.Container["args"] is JsonArray args && args.Any(argument => argument?.GetValue<string>() == "state") ? AgentRole.State : AgentRole.Node;
         var agent = new CollectingAgent(new AgentEnvironment(
             role, pod.Node, pod.Name, Path.Combine(root, "configuration", "agent.json"), Path.Combine(root, "ingest", "token"),
-            Path.Combine(root, "account", "token"), null, clusterApi, Path.Combine(root, "buffer"), network.Dial, clock));
-        var page = AgentHost.Build(agent, "http://127.0.0.1:0");
+            Path.Combine(root, "account", "token"), null, clusterApi, BufferOf(pod, root), NodeRoot(pod.Node), IPAddress.Loopback, 0, 0, network.Dial, clock)) { SealEvery = sealEvery };
+        var page = AgentHost.Build(agent, "http://127.0.0.1:0", role == AgentRole.Node ? "http://127.0.0.1:0" : null);
         await page.StartAsync(stop);
-        return new Hosted(pod, agent, page, new Uri(page.Urls.First()).Port, new CancellationTokenSource());
+        var ports = page.Urls.Select(url => new Uri(url).Port).ToArray();
+        cluster.Telemetry.Logs?.Write(pod, clock.GetUtcNow().ToUnixTimeMilliseconds() * 1_000_000, false, $"skevin agent, {role.ToString().ToLowerInvariant()}, on {pod.Node}");
+        return new Hosted(pod, agent, page, ports[0], ports.Length > 1 ? ports[1] : null, new CancellationTokenSource());
     }
 
     private static async Task End(Hosted hosted)
@@ -88,7 +118,7 @@ public sealed class HostedAgents(SimCluster cluster, Authority authority, PodNet
         if (hosted.Running is { } running)
             await running;
         await hosted.Page.DisposeAsync();
-        hosted.Agent.Dispose();
+        await hosted.Agent.DisposeAsync();
         hosted.Stop.Dispose();
     }
 

@@ -20,6 +20,9 @@ public sealed class Faults
     /// <summary>The secret with the ingest token is overwritten.</summary>
     public const string TokenAltered = "token-altered";
 
+    /// <summary>A traffic policy denies door-watch the way to the queue.</summary>
+    public const string PolicyDenies = "policy-denies";
+
     private readonly ConcurrentDictionary<string, bool> _on = new();
 
     /// <summary>All faults, in words.</summary>
@@ -28,6 +31,7 @@ public sealed class Faults
         (Burst, "Ten times as many requests as usual"),
         (SlowBank, "The bank outside answers in 4 to 5 s"),
         (Leak, "The ledger leaks memory until it is killed"),
+        (PolicyDenies, "A traffic policy denies door-watch the way to the queue"),
         (RoleMissing, "The agents' role loses the right to read node stats"),
         (TokenAltered, "Somebody overwrites the secret with the ingest token"),
     ];

@@ -4,7 +4,7 @@ namespace Skevin.StandIn.Model;
 public static class LoadCurve
 {
     /// <summary>Requests a second by day without an opening.</summary>
-    public const double Base = 40;
+    public const double Base = 8;
 
     private static readonly TimeSpan Rise = TimeSpan.FromMinutes(2);
 

@@ -15,6 +15,9 @@ public sealed class PodNetwork(IReadOnlyList<SimCluster> clusters)
     /// <summary>The loopback port it listens on.</summary>
     public int Port { get; set; }
 
+    /// <summary>Brings the model to the present before somebody looks at it.</summary>
+    public Action Settle { get; set; } = () => { };
+
     /// <summary>Opens a connection to a pod's address: a real one where the pod listens, a really refused one where it does not.</summary>
     public async ValueTask<Stream> Dial(string host, int port, CancellationToken stop)
     {
@@ -36,6 +39,7 @@ public sealed class PodNetwork(IReadOnlyList<SimCluster> clusters)
     /// <summary>Answers a request to a pod's address.</summary>
     public async Task Handle(HttpContext context)
     {
+        Settle();
         var host = context.Request.Host.Host.Trim('[', ']');
         var pod = clusters.Select(cluster => cluster.ByAddress(host)).FirstOrDefault(found => found is not null);
         if (pod is null || context.Request.Path != "/metrics")
@@ -57,8 +61,8 @@ public sealed class PodNetwork(IReadOnlyList<SimCluster> clusters)
         var created = N(pod.ContainerStarted.ToUnixTimeMilliseconds() / 1000.0);
         text.Append("# TYPE http_server_request_duration_seconds summary\n# UNIT http_server_request_duration_seconds seconds\n")
             .Append("# HELP http_server_request_duration_seconds Duration of answered requests.\n")
-            .Append($"http_server_request_duration_seconds{{quantile=\"0.5\"}} {N(pod.Median)}\n")
-            .Append($"http_server_request_duration_seconds{{quantile=\"0.95\"}} {N(pod.Slowest)}\n")
+            .Append($"http_server_request_duration_seconds{{quantile=\"0.5\"}} {N(pod.Lately(0.5))}\n")
+            .Append($"http_server_request_duration_seconds{{quantile=\"0.95\"}} {N(pod.Lately(0.95))}\n")
             .Append($"http_server_request_duration_seconds_sum {N(pod.SecondsServing)}\n")
             .Append($"http_server_request_duration_seconds_count {Math.Floor(pod.RequestsOk) + Math.Floor(pod.RequestsFailed)}\n")
             .Append($"http_server_request_duration_seconds_created {created}\n")

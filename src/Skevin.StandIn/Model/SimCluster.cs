@@ -3,6 +3,7 @@ using System.Security.Cryptography;
 using System.Text;
 using System.Text.Json.Nodes;
 using Skevin.StandIn.Api;
+using Skevin.StandIn.Telemetry;
 
 namespace Skevin.StandIn.Model;
 
@@ -15,18 +16,28 @@ public sealed class SimCluster
     private readonly Lock _lock = new();
     private readonly Dictionary<string, SimPod> _pods = [];
     private readonly LoadModel _load;
+    private readonly RequestModel _requests;
     private readonly Random _random;
     private readonly int _number;
     private int _lastAddress = 10;
     private DateTimeOffset _now;
 
+    // A longer step is a time in which the stand-in was off: nothing is told of it.
+    private static readonly TimeSpan LongestToldStep = TimeSpan.FromSeconds(30);
+    private static readonly TimeSpan LogsKept = TimeSpan.FromMinutes(3);
+    private readonly List<(SimPod Pod, DateTimeOffset At)> _removed = [];
+
     /// <summary>Makes the cluster with its nodes and workloads, long settled.</summary>
-    public SimCluster(string name, int number, int nodes, Faults faults, int seed, DateTimeOffset now)
+    /// <param name="logs">Where its containers' logs are written; null for nowhere.</param>
+    public SimCluster(string name, int number, int nodes, Faults faults, int seed, DateTimeOffset now, PodLogs? logs = null)
     {
+        Telemetry = new ClusterTelemetry(logs);
+        Booted = now - TimeSpan.FromDays(23);
         Name = name;
         _number = number;
         _random = new Random(seed);
         _load = new LoadModel(faults, seed + 1);
+        _requests = new RequestModel(_load, faults, seed + 2);
         _now = now;
         Nodes = [.. Enumerable.Range(1, nodes).Select(i => $"{name[(name.IndexOf('-') + 1)..]}-{i}")];
         SetUp(now);
@@ -37,6 +48,12 @@ public sealed class SimCluster
 
     /// <summary>Names of its nodes.</summary>
     public IReadOnlyList<string> Nodes { get; }
+
+    /// <summary>What its pods and nodes say of their requests.</summary>
+    public ClusterTelemetry Telemetry { get; }
+
+    /// <summary>When its nodes were started.</summary>
+    public DateTimeOffset Booted { get; private set; }
 
     /// <summary>Its objects.</summary>
     public ObjectStore Store { get; } = new();
@@ -69,9 +86,17 @@ public sealed class SimCluster
                 _now += step;
                 Control();
                 _load.Tick(_pods.Values, _now, step.TotalSeconds);
+                if (step <= LongestToldStep)
+                    _requests.Tick(_pods.Values.OrderBy(pod => pod.Name, StringComparer.Ordinal), _now, step.TotalSeconds, Telemetry);
                 foreach (var pod in _pods.Values)
                     Live(pod);
+                foreach (var gone in _removed.Where(removed => _now - removed.At > LogsKept).ToArray())
+                {
+                    Telemetry.Logs?.Remove(gone.Pod);
+                    _removed.Remove(gone);
+                }
             }
+            Telemetry.Logs?.Flush(_now);
         }
     }
 
@@ -87,8 +112,8 @@ public sealed class SimCluster
     {
         lock (_lock)
             return new SimClusterState(
-                _now, [.. _pods.Values], _lastAddress, _load.Nodes,
-                [.. Store.All().Where(item => item.Key.Plural is not ("pods" or "nodes"))
+                _now, [.. _pods.Values], _lastAddress, _load.Nodes, Booted,
+                [.. Store.All().Where(item => item.Key.Plural is not ("pods" or "nodes" or "events"))
                     .Select(item => new KeptObject(item.Key.Group, item.Key.Plural, item.Key.Namespace, item.Key.Name, item.Json))]);
     }
 
@@ -108,7 +133,7 @@ public sealed class SimCluster
                 Show(pod);
             }
             _load.Take(state.Nodes);
-            (_now, _lastAddress) = (state.Now, state.LastAddress);
+            (_now, _lastAddress, Booted) = (state.Now, state.LastAddress, state.Booted ?? Booted);
         }
     }
 
@@ -233,7 +258,9 @@ public sealed class SimCluster
     {
         _load.Bury(pod);
         _pods.Remove(pod.Uid);
+        _removed.Add((pod, _now));
         Store.Remove(Key(pod));
+        Event(pod, "Normal", "Killing", $"Stopping container {Name0(pod)}");
     }
 
     private void Live(SimPod pod)
@@ -243,11 +270,17 @@ public sealed class SimCluster
         {
             case PodStep.Unscheduled when since >= TimeSpan.FromSeconds(1):
                 if (Place(pod))
+                {
                     Enter(pod, PodStep.Creating);
+                    Event(pod, "Normal", "Scheduled", $"Successfully assigned {pod.Namespace}/{pod.Name} to {pod.Node}");
+                }
+                else
+                {
+                    Event(pod, "Warning", "FailedScheduling", pod.CannotSchedule ?? "");
+                }
                 break;
             case PodStep.Creating when since >= TimeSpan.FromSeconds(3):
-                pod.Start(_now);
-                Enter(pod, PodStep.Started);
+                Begin(pod);
                 break;
             case PodStep.Started when since >= TimeSpan.FromSeconds(2):
                 pod.ReadySince = _now;
@@ -258,13 +291,45 @@ public sealed class SimCluster
                 pod.EndedAt = _now;
                 pod.ReadySince = null;
                 Enter(pod, PodStep.BackOff);
+                Event(pod, "Warning", "OOMKilling", $"Memory of container {Name0(pod)} passed its limit; it was killed");
+                Event(pod, "Warning", "BackOff", $"Back-off {pod.BackOff.TotalSeconds:0} s restarting failed container {Name0(pod)}");
                 break;
             case PodStep.BackOff when since >= pod.BackOff:
                 pod.Restarts++;
-                pod.Start(_now);
-                Enter(pod, PodStep.Started);
+                Begin(pod);
                 break;
         }
+    }
+
+    private void Begin(SimPod pod)
+    {
+        pod.Start(_now);
+        Enter(pod, PodStep.Started);
+        Event(pod, "Normal", "Started", $"Started container {Name0(pod)}");
+        if (Scenario.Of(pod) is { } workload)
+            Telemetry.Logs?.Write(pod, _now.ToUnixTimeMilliseconds() * 1_000_000, false, workload.JsonLogs
+                ? $"{{\"level\":\"info\",\"message\":\"{workload.Name} started\"}}" : $"INFO {workload.Name} started");
+    }
+
+    private static string Name0(SimPod pod) => pod.Container["name"]!.GetValue<string>();
+
+    // The same thing happening again is counted up, as the cluster's own recorder does; what is old is forgotten after an hour.
+    private void Event(SimPod pod, string type, string reason, string message)
+    {
+        var name = $"{pod.Name}.{Convert.ToHexString(MD5.HashData(Encoding.UTF8.GetBytes(reason + message)))[..10].ToLowerInvariant()}";
+        var key = new ObjectKey("", "events", pod.Namespace, name);
+        var before = Store.Get(key)?.Body;
+        Store.Put(key, new JsonObject
+        {
+            ["apiVersion"] = "v1", ["kind"] = "Event",
+            ["metadata"] = new JsonObject { ["creationTimestamp"] = before?["metadata"]?["creationTimestamp"]?.DeepClone() ?? Time(_now), ["uid"] = before?["metadata"]?["uid"]?.DeepClone() ?? Guid.NewGuid().ToString() },
+            ["involvedObject"] = new JsonObject { ["kind"] = "Pod", ["namespace"] = pod.Namespace, ["name"] = pod.Name, ["uid"] = pod.Uid, ["apiVersion"] = "v1" },
+            ["type"] = type, ["reason"] = reason, ["message"] = message, ["count"] = (before?["count"]?.GetValue<int>() ?? 0) + 1,
+            ["firstTimestamp"] = before?["firstTimestamp"]?.DeepClone() ?? Time(_now), ["lastTimestamp"] = Time(_now),
+            ["source"] = new JsonObject { ["component"] = "node agent", ["host"] = pod.Node },
+        });
+        foreach (var old in Store.List("", "events", "").Objects.Where(item => _now - DateTimeOffset.Parse(item.Body["lastTimestamp"]!.GetValue<string>(), CultureInfo.InvariantCulture) > TimeSpan.FromHours(1)))
+            Store.Remove(old.Key);
     }
 
     private void Enter(SimPod pod, PodStep step)
@@ -351,8 +416,16 @@ public sealed class SimCluster
                 ["limits"] = new JsonObject { ["cpu"] = Cpu(workload.Limit.Cores), ["memory"] = Memory(workload.Limit.Mib) },
             },
         };
-        if (workload.Port > 0)
-            container["ports"] = new JsonArray(new JsonObject { ["name"] = "metrics", ["containerPort"] = workload.Port });
+        var ports = new JsonArray(new JsonObject { ["name"] = workload.Port == 53 ? "dns" : "http", ["containerPort"] = workload.Port, ["protocol"] = workload.Port == 53 ? "UDP" : "TCP" });
+        if (workload.Metrics > 0)
+            ports.Add(new JsonObject { ["name"] = "metrics", ["containerPort"] = workload.Metrics });
+        container["ports"] = ports;
+        // Source: OpenTelemetry specification, "OTLP exporter configuration"; spans go to the agent on the pod's node.
+        if (workload.Traced)
+            container["env"] = new JsonArray(
+                new JsonObject { ["name"] = "HOST_IP", ["valueFrom"] = new JsonObject { ["fieldRef"] = new JsonObject { ["fieldPath"] = "status.hostIP" } } },
+                new JsonObject { ["name"] = "OTEL_SERVICE_NAME", ["value"] = workload.Name },
+                new JsonObject { ["name"] = "OTEL_EXPORTER_OTLP_ENDPOINT", ["value"] = "http://$(HOST_IP):4318" });
         var labels = new JsonObject { ["app.kubernetes.io/name"] = workload.Name };
         return new JsonObject
         {
@@ -396,4 +469,4 @@ public sealed record KeptNode(double CpuSeconds, double Received, double Sent);
 
 /// <summary>A cluster as kept on disk.</summary>
 public sealed record SimClusterState(
-    DateTimeOffset Now, IReadOnlyList<SimPod> Pods, int LastAddress, IReadOnlyDictionary<string, KeptNode> Nodes, IReadOnlyList<KeptObject> Objects);
+    DateTimeOffset Now, IReadOnlyList<SimPod> Pods, int LastAddress, IReadOnlyDictionary<string, KeptNode> Nodes, DateTimeOffset? Booted, IReadOnlyList<KeptObject> Objects);

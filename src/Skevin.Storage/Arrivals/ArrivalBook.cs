@@ -17,8 +17,8 @@ public sealed class ArrivalBook(NpgsqlDataSource database, TimeProvider clock)
         public HashSet<long> Minutes { get; } = [];
     }
 
-    private readonly ConcurrentDictionary<(int Cluster, string Source), Entry> _entries = new();
-    private readonly ConcurrentDictionary<(int Cluster, string Source), SourceReport> _reports = new();
+    private readonly ConcurrentDictionary<(int Cluster, string Signal, string Source), Entry> _entries = new();
+    private readonly ConcurrentDictionary<(int Cluster, string Signal, string Source), ConcurrentDictionary<string, SourceReport>> _reports = new();
     private readonly ConcurrentDictionary<int, Refusal> _refusals = new();
 
     /// <summary>Something arrived or was refused.</summary>
@@ -28,8 +28,8 @@ public sealed class ArrivalBook(NpgsqlDataSource database, TimeProvider clock)
     public async Task Load(CancellationToken stop)
     {
         await using (var command = database.CreateCommand("""
-            select cluster_id, source, max(received_at), max(minute), coalesce(array_agg(minute) filter (where minute > @since), '{}')
-            from arrival_minute where received_at > @recent group by cluster_id, source
+            select cluster_id, signal, source, max(received_at), max(minute), coalesce(array_agg(minute) filter (where minute > @since), '{}')
+            from arrival_minute where received_at > @recent group by cluster_id, signal, source
             """))
         {
             command.Parameters.AddWithValue("since", clock.GetUtcNow().ToUnixTimeSeconds() / 60 - MinutesKept);
@@ -39,31 +39,46 @@ public sealed class ArrivalBook(NpgsqlDataSource database, TimeProvider clock)
             {
                 var entry = new Entry
                 {
-                    LastReceived = new DateTimeOffset(reader.GetDateTime(2)),
-                    NewestData = DateTimeOffset.FromUnixTimeSeconds(reader.GetInt64(3) * 60),
+                    LastReceived = new DateTimeOffset(reader.GetDateTime(3)),
+                    NewestData = DateTimeOffset.FromUnixTimeSeconds(reader.GetInt64(4) * 60),
                 };
-                entry.Minutes.UnionWith((long[])reader[4]);
-                _entries[(reader.GetInt32(0), reader.GetString(1))] = entry;
+                entry.Minutes.UnionWith((long[])reader[5]);
+                _entries[(reader.GetInt32(0), reader.GetString(1), reader.GetString(2))] = entry;
             }
         }
-        await using var status = database.CreateCommand("select cluster_id, source, at, read, sent, dropped, error from source_status");
+        await using var status = database.CreateCommand("select cluster_id, signal, source, agent, at, read, sent, dropped, error from source_status");
         await using var rows = await status.ExecuteReaderAsync(stop);
         while (await rows.ReadAsync(stop))
-            _reports[(rows.GetInt32(0), rows.GetString(1))] = new SourceReport(
-                new DateTimeOffset(rows.GetDateTime(2)), rows.GetInt64(3), rows.GetInt64(4), rows.GetInt64(5), rows.IsDBNull(6) ? null : rows.GetString(6));
+            Note(rows.GetInt32(0), new SourceReport(rows.GetString(1), rows.GetString(2), rows.GetString(3), new DateTimeOffset(rows.GetDateTime(4)),
+                rows.GetInt64(5), rows.GetInt64(6), rows.GetInt64(7), rows.IsDBNull(8) ? null : rows.GetString(8)));
     }
 
     /// <summary>What the store got of a source, or null.</summary>
-    public SourceRecord? Record(int cluster, string source)
+    public SourceRecord? Record(int cluster, string signal, string source)
     {
-        if (!_entries.TryGetValue((cluster, source), out var entry))
+        if (!_entries.TryGetValue((cluster, signal, source), out var entry))
             return null;
         lock (entry)
             return new SourceRecord(entry.LastReceived, entry.NewestData, new HashSet<long>(entry.Minutes));
     }
 
-    /// <summary>What its agent said last, or null.</summary>
-    public SourceReport? Report(int cluster, string source) => _reports.GetValueOrDefault((cluster, source));
+    /// <summary>Sources of a signal something was received of lately.</summary>
+    public IReadOnlyList<string> Known(int cluster, string signal) =>
+        [.. _entries.Keys.Where(key => key.Cluster == cluster && key.Signal == signal).Select(key => key.Source)];
+
+    /// <summary>What its agents said last, together, or null. A report older than 10 min before the newest is of an agent that has gone.</summary>
+    public SourceReport? Report(int cluster, string signal, string source)
+    {
+        if (!_reports.TryGetValue((cluster, signal, source), out var all) || all.IsEmpty)
+            return null;
+        var newest = all.Values.MaxBy(report => report.At)!;
+        var recent = all.Values.Where(report => newest.At - report.At < TimeSpan.FromMinutes(10)).ToArray();
+        return newest with
+        {
+            Read = recent.Sum(report => report.Read), Sent = recent.Sum(report => report.Sent), Dropped = recent.Sum(report => report.Dropped),
+            Error = recent.Select(report => report.Error).FirstOrDefault(error => error is not null),
+        };
+    }
 
     /// <summary>The last refused push of a cluster since one was accepted, or null.</summary>
     public Refusal? Refused(int cluster) => _refusals.GetValueOrDefault(cluster);
@@ -83,17 +98,13 @@ public sealed class ArrivalBook(NpgsqlDataSource database, TimeProvider clock)
         var clusters = new HashSet<int>();
         foreach (var (cluster, source) in arrived)
         {
-            var entry = _entries.GetOrAdd((cluster, source.Source), _ => new Entry());
+            var entry = _entries.GetOrAdd((cluster, source.Signal, source.Source), _ => new Entry());
             lock (entry)
             {
                 entry.LastReceived = now;
-                foreach (var time in source.Times)
-                {
-                    var at = DateTimeOffset.FromUnixTimeMilliseconds(time);
-                    entry.NewestData = at > entry.NewestData ? at : entry.NewestData;
-                    if (time / 60_000 > oldest)
-                        entry.Minutes.Add(time / 60_000);
-                }
+                var newest = DateTimeOffset.FromUnixTimeMilliseconds(source.Newest);
+                entry.NewestData = newest > entry.NewestData ? newest : entry.NewestData;
+                entry.Minutes.UnionWith(source.Minutes.Keys.Where(minute => minute > oldest));
                 entry.Minutes.RemoveWhere(minute => minute <= oldest);
             }
             clusters.Add(cluster);
@@ -109,48 +120,65 @@ public sealed class ArrivalBook(NpgsqlDataSource database, TimeProvider clock)
         DateTimeOffset now, CancellationToken stop)
     {
         var rows = arrived
-            .SelectMany(item => item.Source.Times.Select(time => (item.Cluster, item.Source.Source, Minute: time / 60_000, Samples: item.Source.Samples / Math.Max(1, item.Source.Times.Count))))
-            .GroupBy(row => (row.Cluster, row.Source, row.Minute))
+            .SelectMany(item => item.Source.Minutes.Select(minute => (item.Cluster, item.Source.Signal, item.Source.Source, Minute: minute.Key, Samples: minute.Value)))
+            .GroupBy(row => (row.Cluster, row.Signal, row.Source, row.Minute))
             .Select(group => (group.Key, Samples: group.Sum(row => row.Samples)))
             .OrderBy(row => row.Key).ToArray();
         if (rows.Length == 0)
             return;
         await using var command = new NpgsqlCommand("""
-            insert into arrival_minute (cluster_id, source, minute, samples, received_at)
-            select cluster, source, minute, samples, @now from unnest(@cluster, @source, @minute, @samples) as given (cluster, source, minute, samples)
-            on conflict (cluster_id, source, minute) do update set samples = arrival_minute.samples + excluded.samples, received_at = excluded.received_at
+            insert into arrival_minute (cluster_id, signal, source, minute, samples, received_at)
+            select cluster, signal, source, minute, samples, @now from unnest(@cluster, @signal, @source, @minute, @samples) as given (cluster, signal, source, minute, samples)
+            on conflict (cluster_id, signal, source, minute) do update set samples = arrival_minute.samples + excluded.samples, received_at = excluded.received_at
             """, connection, transaction);
         command.Parameters.AddWithValue("now", now.UtcDateTime);
         command.Parameters.AddWithValue("cluster", rows.Select(row => row.Key.Cluster).ToArray());
+        command.Parameters.AddWithValue("signal", rows.Select(row => row.Key.Signal).ToArray());
         command.Parameters.AddWithValue("source", rows.Select(row => row.Key.Source).ToArray());
         command.Parameters.AddWithValue("minute", rows.Select(row => row.Key.Minute).ToArray());
         command.Parameters.AddWithValue("samples", rows.Select(row => row.Samples).ToArray());
         await command.ExecuteNonQueryAsync(stop);
     }
 
-    /// <summary>Keeps what agents say of their sources.</summary>
-    public async Task Report(int cluster, IReadOnlyCollection<(string Source, SourceReport Report)> reports, CancellationToken stop)
+    /// <summary>Keeps what agents say of their sources. A log, a workload and a node's traffic may be quiet: a report without error counts as having arrived.</summary>
+    public async Task Report(int cluster, IReadOnlyCollection<SourceReport> reports, CancellationToken stop)
     {
-        var latest = reports.GroupBy(item => item.Source).Select(group => group.MaxBy(item => item.Report.At)).ToArray();
-        await using var command = database.CreateCommand("""
-            insert into source_status (cluster_id, source, at, read, sent, dropped, error)
-            select @cluster, source, at, read, sent, dropped, nullif(error, '')
-            from unnest(@source, @at, @read, @sent, @dropped, @error) as given (source, at, read, sent, dropped, error)
-            on conflict (cluster_id, source) do update set at = excluded.at, read = excluded.read, sent = excluded.sent, dropped = excluded.dropped, error = excluded.error
+        var now = clock.GetUtcNow();
+        var latest = reports.GroupBy(item => (item.Signal, item.Source, item.Agent)).Select(group => group.MaxBy(item => item.At)!).ToArray();
+        var quiet = reports.Where(report => report.Signal != "metrics" && report.Error is null)
+            .Select(report => (cluster, new SourceArrival(report.Signal, report.Source, new Dictionary<long, int> { [report.At.ToUnixTimeSeconds() / 60] = 0 }, report.At.ToUnixTimeMilliseconds()))).ToArray();
+        await using var connection = await database.OpenConnectionAsync(stop);
+        await using var transaction = await connection.BeginTransactionAsync(stop);
+        await using var command = new NpgsqlCommand("""
+            insert into source_status (cluster_id, signal, source, agent, at, read, sent, dropped, error)
+            select @cluster, signal, source, agent, at, read, sent, dropped, nullif(error, '')
+            from unnest(@signal, @source, @agent, @at, @read, @sent, @dropped, @error) as given (signal, source, agent, at, read, sent, dropped, error)
+            order by signal, source, agent
+            on conflict (cluster_id, signal, source, agent) do update set at = excluded.at, read = excluded.read, sent = excluded.sent, dropped = excluded.dropped, error = excluded.error
             where source_status.at <= excluded.at
-            """);
+            """, connection, transaction);
         command.Parameters.AddWithValue("cluster", cluster);
+        command.Parameters.AddWithValue("signal", latest.Select(item => item.Signal).ToArray());
         command.Parameters.AddWithValue("source", latest.Select(item => item.Source).ToArray());
-        command.Parameters.AddWithValue("at", latest.Select(item => item.Report.At.UtcDateTime).ToArray());
-        command.Parameters.AddWithValue("read", latest.Select(item => item.Report.Read).ToArray());
-        command.Parameters.AddWithValue("sent", latest.Select(item => item.Report.Sent).ToArray());
-        command.Parameters.AddWithValue("dropped", latest.Select(item => item.Report.Dropped).ToArray());
-        command.Parameters.AddWithValue("error", latest.Select(item => item.Report.Error ?? "").ToArray());
+        command.Parameters.AddWithValue("agent", latest.Select(item => item.Agent).ToArray());
+        command.Parameters.AddWithValue("at", latest.Select(item => item.At.UtcDateTime).ToArray());
+        command.Parameters.AddWithValue("read", latest.Select(item => item.Read).ToArray());
+        command.Parameters.AddWithValue("sent", latest.Select(item => item.Sent).ToArray());
+        command.Parameters.AddWithValue("dropped", latest.Select(item => item.Dropped).ToArray());
+        command.Parameters.AddWithValue("error", latest.Select(item => item.Error ?? "").ToArray());
         await command.ExecuteNonQueryAsync(stop);
-        foreach (var (source, report) in latest)
-            _reports.AddOrUpdate((cluster, source), report, (_, before) => before.At > report.At ? before : report);
-        Changed?.Invoke(cluster);
+        await Write(connection, transaction, quiet, now, stop);
+        await transaction.CommitAsync(stop);
+        foreach (var report in latest)
+            Note(cluster, report);
+        if (quiet.Length > 0)
+            Arrived(quiet, now);
+        else
+            Changed?.Invoke(cluster);
     }
+
+    private void Note(int cluster, SourceReport report) =>
+        _reports.GetOrAdd((cluster, report.Signal, report.Source), _ => new()).AddOrUpdate(report.Agent, report, (_, before) => before.At > report.At ? before : report);
 
     /// <summary>Samples stored in each slot of a window, for the time strip, and how many of them came long after their time.</summary>
     public async Task<(long[] Samples, long[] BackFilled)> Profile(int cluster, long fromMinute, int minutesASlot, int slots, CancellationToken stop)

@@ -1,16 +1,14 @@
-using System.Collections.Concurrent;
 using System.Text.Json;
 using Npgsql;
 using NpgsqlTypes;
 using Skevin.Core.Series;
+using Skevin.Storage.Blocks;
 
 namespace Skevin.Storage.Metrics;
 
 /// <summary>Series and samples in PostgreSQL: COPY in, batch rows out.</summary>
 public sealed class SampleStore(NpgsqlDataSource database)
 {
-    private readonly ConcurrentDictionary<DateOnly, bool> _partitions = new();
-
     /// <summary>The connections.</summary>
     public NpgsqlDataSource Database => database;
 
@@ -54,23 +52,6 @@ public sealed class SampleStore(NpgsqlDataSource database)
         return ordered.ToDictionary(item => (item.Cluster, item.Key), item => ids[Convert.ToHexString(item.Hash)]);
     }
 
-    /// <summary>Makes the partitions a request needs, outside its transaction.</summary>
-    public async Task EnsurePartitions(IEnumerable<DateOnly> days, CancellationToken stop)
-    {
-        foreach (var day in days.Where(day => !_partitions.ContainsKey(day)))
-        {
-            await using var connection = await database.OpenConnectionAsync(stop);
-            await using var transaction = await connection.BeginTransactionAsync(stop);
-            await using var command = new NpgsqlCommand($"""
-                select pg_advisory_xact_lock(7301);
-                create table if not exists sample_batch_{day:yyyyMMdd} partition of sample_batch for values from ('{day:yyyy-MM-dd}') to ('{day.AddDays(1):yyyy-MM-dd}');
-                """, connection, transaction);
-            await command.ExecuteNonQueryAsync(stop);
-            await transaction.CommitAsync(stop);
-            _partitions[day] = true;
-        }
-    }
-
     /// <summary>A batch row to write.</summary>
     public sealed record BatchRow(int Cluster, DateTimeOffset ReceivedAt, IReadOnlyList<SeriesSample> Samples);
 
@@ -80,7 +61,7 @@ public sealed class SampleStore(NpgsqlDataSource database)
         await using var copy = await connection.BeginBinaryImportAsync(
             "copy sample_batch (day, cluster_id, from_ms, to_ms, samples, received_at, payload) from stdin (format binary)", stop);
         foreach (var row in rows)
-            foreach (var day in row.Samples.GroupBy(sample => DayOf(sample.Sample.Time)))
+            foreach (var day in row.Samples.GroupBy(sample => DayPartitions.DayOf(sample.Sample.Time)))
             {
                 var samples = day.ToArray();
                 await copy.StartRowAsync(stop);
@@ -100,32 +81,12 @@ public sealed class SampleStore(NpgsqlDataSource database)
     {
         await using var command = database.CreateCommand(
             "select payload from sample_batch where day between @first and @last and to_ms > @from and from_ms <= @to order by id");
-        command.Parameters.AddWithValue("first", DayOf(from));
-        command.Parameters.AddWithValue("last", DayOf(to));
+        command.Parameters.AddWithValue("first", DayPartitions.DayOf(from));
+        command.Parameters.AddWithValue("last", DayPartitions.DayOf(to));
         command.Parameters.AddWithValue("from", from);
         command.Parameters.AddWithValue("to", to);
         await using var reader = await command.ExecuteReaderAsync(stop);
         while (await reader.ReadAsync(stop))
             then(SampleBatch.Decode((byte[])reader[0]));
     }
-
-    /// <summary>Detaches and drops partitions older than a day.</summary>
-    public async Task DropBefore(DateOnly day, CancellationToken stop)
-    {
-        var old = new List<string>();
-        await using (var command = database.CreateCommand("select inhrelid::regclass::text from pg_inherits where inhparent = 'sample_batch'::regclass"))
-        await using (var reader = await command.ExecuteReaderAsync(stop))
-            while (await reader.ReadAsync(stop))
-                if (DateOnly.TryParseExact(reader.GetString(0)[^8..], "yyyyMMdd", out var own) && own < day)
-                    old.Add(reader.GetString(0));
-        foreach (var partition in old)
-        {
-            await using var drop = database.CreateCommand($"alter table sample_batch detach partition {partition}; drop table {partition};");
-            await drop.ExecuteNonQueryAsync(stop);
-        }
-    }
-
-    /// <summary>The day (UTC) of a moment.</summary>
-    public static DateOnly DayOf(long ms) => DateOnly.FromDateTime(DateTimeOffset.FromUnixTimeMilliseconds(
-        Math.Clamp(ms, DateTimeOffset.UnixEpoch.ToUnixTimeMilliseconds(), 253_402_300_799_999)).UtcDateTime);
 }

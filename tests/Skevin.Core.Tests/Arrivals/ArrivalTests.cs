@@ -21,7 +21,7 @@ public sealed class ArrivalTests
         return ArrivalJudgement.Judge(new SourceEvidence(expected, record, report, refusal), Now);
     }
 
-    private static SourceReport Report(string? error) => new(Now.AddSeconds(-5), 100, 100, 0, error);
+    private static SourceReport Report(string? error) => new("metrics", "node/north-1", "north-1", Now.AddSeconds(-5), 100, 100, 0, error);
 
     [Fact]
     public void What_comes_in_time_is_on_time_and_no_rule_speaks()

@@ -80,10 +80,10 @@ public sealed class OtlpJsonTests
     [Fact]
     public void Samples_get_the_tokens_cluster_and_what_cannot_be_kept_is_counted()
     {
-        var read = OtlpMetrics.Read(Read(Example), "larkfield-north", Time - 1, Time + 1);
+        var read = OtlpMetrics.Read(Read(Example), "larkfield-north", new StampRange(Time - 1, Time + 1));
         read.Samples.Count.ShouldBe(2);
-        read.Rejected.ShouldBe(1);
-        read.Why.ShouldContain("Histograms");
+        read.Refused.Count.ShouldBe(1);
+        read.Refused.Why.ShouldContain("Histograms");
         var (key, sample) = read.Samples[0];
         (key.Metric, key.Kind, key.Unit).ShouldBe(("my.counter", SeriesKind.Counter, "1"));
         key.Labels["k8s.cluster.name"].ShouldBe("larkfield-north");
@@ -94,8 +94,8 @@ public sealed class OtlpJsonTests
     [Fact]
     public void Stamps_outside_the_retention_and_delta_sums_are_refused_with_the_reason()
     {
-        OtlpMetrics.Read(Read(Example), "c", Time + 1, Time + 2).Why.ShouldContain("older than the retention");
-        OtlpMetrics.Read(Read(Example), "c", Time - 2, Time - 1).Why.ShouldContain("ahead");
-        OtlpMetrics.Read(Read(Example.Replace("\"aggregationTemporality\":2", "\"aggregationTemporality\":1")), "c", Time - 1, Time + 1).Why.ShouldContain("cumulative");
+        OtlpMetrics.Read(Read(Example), "c", new StampRange(Time + 1, Time + 2)).Refused.Why.ShouldContain("older than the retention");
+        OtlpMetrics.Read(Read(Example), "c", new StampRange(Time - 2, Time - 1)).Refused.Why.ShouldContain("ahead");
+        OtlpMetrics.Read(Read(Example.Replace("\"aggregationTemporality\":2", "\"aggregationTemporality\":1")), "c", new StampRange(Time - 1, Time + 1)).Refused.Why.ShouldContain("cumulative");
     }
 }

@@ -31,7 +31,7 @@ public sealed class EnquiryRunnerTests
         (Key("memory", SeriesKind.Gauge, "By", ("k8s.namespace.name", "payout")), Every15(0, 41, i => 5)));
 
     private static Task<Answer> Ask(string text, long from = 60_000, long to = 300_000, Predicate? scope = null) =>
-        EnquiryRunner.Run(Parser.Read(text), scope, new Window(from, to), Pods, new Limits(), CancellationToken.None);
+        EnquiryRunner.Run(Parser.Read(text), scope, new Window(from, to), new EnquiryReader(Pods, new FixedRows()), new Limits(), CancellationToken.None);
 
     [Fact]
     public async Task A_rate_of_processor_time_is_in_cores_and_sums_by_workload()
@@ -140,7 +140,7 @@ public sealed class EnquiryRunnerTests
     [Fact]
     public async Task Too_many_samples_name_the_step_to_narrow()
     {
-        var limited = await Should.ThrowAsync<LimitException>(() => EnquiryRunner.Run(Parser.Read("memory -> sum"), null, new Window(0, 600_000), Pods, new Limits(10), CancellationToken.None));
+        var limited = await Should.ThrowAsync<LimitException>(() => EnquiryRunner.Run(Parser.Read("memory -> sum"), null, new Window(0, 600_000), new EnquiryReader(Pods, new FixedRows()), new Limits(10), CancellationToken.None));
         limited.Step.ShouldBe("memory");
     }
 

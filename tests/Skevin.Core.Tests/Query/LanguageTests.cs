@@ -18,10 +18,10 @@ public sealed class LanguageTests
               -> sum by pod
               -> highest 5
             """);
-        enquiry.Source.Name.ShouldBe("container.cpu.time");
-        enquiry.Steps.Count.ShouldBe(4);
-        enquiry.Steps[0].ShouldBeOfType<WhereStep>().Predicate.ShouldBeOfType<AndPredicate>();
-        enquiry.Steps[3].ShouldBe(new RankStep(true, 5, Aggregate.Mean, default));
+        enquiry.Answered.Source.ShouldBe(new MetricSource("container.cpu.time", default));
+        enquiry.Answered.Steps.Count.ShouldBe(4);
+        enquiry.Answered.Steps[0].ShouldBeOfType<WhereStep>().Predicate.ShouldBeOfType<AndPredicate>();
+        enquiry.Answered.Steps[3].ShouldBe(new RankStep(true, 5, new Function(FunctionKind.Mean), default));
     }
 
     [Theory]
@@ -31,6 +31,12 @@ public sealed class LanguageTests
     [InlineData("`odd metric` -> lowest 3 by max", "`odd metric`\n  -> lowest 3 by max")]
     [InlineData("site.2.doors -> where temperature < -18Cel", "site.2.doors\n  -> where temperature < -18Cel")]
     [InlineData("a -> max every 60s", "a\n  -> max every 1m")]
+    [InlineData("logs -> where text says \"lot refused\" -> count by level every 1m", "logs\n  -> where text says \"lot refused\"\n  -> count by level every 1m")]
+    [InlineData("flows -> where (source.address inside 2001:db8:1::/64) and destination.address inside \"10.0.0.0/8\" -> graph addresses", "flows\n  -> where source.address inside 2001:db8:1::/64 and destination.address inside 10.0.0.0/8\n  -> graph addresses")]
+    [InlineData("spans -> p99.9 duration by service -> as ms", "spans\n  -> p99.9 duration by service\n  -> as ms")]
+    [InlineData("spans -> show time, name -> order time down -> first 5", "spans\n  -> show time, name\n  -> order time down\n  -> first 5")]
+    [InlineData("a: logs -> count; b: spans -> count; (a + 2) / (b - 1 * a) -> as percent", "a: logs\n  -> count\nb: spans\n  -> count\n(a + 2) / (b - 1 * a)\n  -> as percent")]
+    [InlineData("errors: spans -> where status = \"error\" -> count\nall: spans -> count\nerrors / all -> as percent", "errors: spans\n  -> where status = \"error\"\n  -> count\nall: spans\n  -> count\nerrors / all\n  -> as percent")]
     public void The_formatter_writes_one_step_a_line(string text, string formatted) =>
         Formatter.Write(Parser.Read(text)).ShouldBe(formatted);
 
@@ -44,6 +50,12 @@ public sealed class LanguageTests
     [InlineData("a | rate", 1, 3, "|", "Steps are joined with ->.")]
     [InlineData("a -> where b matches \"(\"", 1, 22, "\"(\"", null)]
     [InlineData("a -> where b = \"open", 1, 16, "\"open", "Add \" at the end.")]
+    [InlineData("flows -> where source.address inside 10.0.0.0/99", 1, 38, "10.0.0.0/99", "10.0.0.0/8")]
+    [InlineData("logs -> where text says \"--\"", 1, 25, "\"--\"", null)]
+    [InlineData("spans -> p95", 1, 10, "p95", "p95 duration")]
+    [InlineData("errors: spans -> count\nerors / errors", 2, 1, "erors", "errors")]
+    [InlineData("spans -> count\nlogs -> count", 1, 1, "", "name: …")]
+    [InlineData("x: a\nx: b\nx", 2, 1, "x", null)]
     public void An_error_gives_line_column_word_and_suggestion(string text, int line, int column, string word, string? suggestion)
     {
         var error = Wrong(text);
@@ -51,11 +63,9 @@ public sealed class LanguageTests
     }
 
     [Theory]
-    [InlineData("logs -> count", "logs")]
+    [InlineData("alarms -> count", "alarms")]
     [InlineData("a -> over 5m mean", "over")]
-    [InlineData("a -> p95", "p95")]
-    [InlineData("a -> where b says \"c\"", "says")]
-    [InlineData("x: a\nx", "Named parts")]
+    [InlineData("logs -> kinds", "kinds")]
     public void A_word_of_the_language_that_is_not_there_yet_says_so(string text, string names)
     {
         var error = Wrong(text);
@@ -75,6 +85,8 @@ public sealed class LanguageTests
     {
         Skevin.Core.Query.Language.Comparison.Exists => new FieldPredicate(field, comparison, [], default),
         Skevin.Core.Query.Language.Comparison.Like or Skevin.Core.Query.Language.Comparison.Matches => new FieldPredicate(field, comparison, [new TextValue("a.b")], default),
+        Skevin.Core.Query.Language.Comparison.Says => new FieldPredicate(field, comparison, [new TextValue("lot refused")], default),
+        Skevin.Core.Query.Language.Comparison.Inside => new FieldPredicate(field, comparison, [new TextValue("2001:db8::/32")], default),
         Skevin.Core.Query.Language.Comparison.In => new FieldPredicate(field, comparison, values, default),
         _ => new FieldPredicate(field, comparison, [values[0]], default),
     }));
@@ -87,22 +99,46 @@ public sealed class LanguageTests
 
     private static readonly Gen<TimeSpan?> Every = Gen.OneOf(Gen.Const((TimeSpan?)null), Gen.Int[1, 4000].Select(seconds => (TimeSpan?)TimeSpan.FromSeconds(seconds)));
 
+    private static readonly Gen<Function> Functions = Gen.OneOf(
+        Gen.Enum<FunctionKind>().Where(kind => kind != FunctionKind.Quantile).Select(kind => new Function(kind)), Gen.Int[0, 1000].Select(tenths => new Function(FunctionKind.Quantile, tenths / 10.0)));
+
     private static readonly Gen<Step> Steps = Gen.OneOf<Step>(
         Predicates(3).Select(predicate => (Step)new WhereStep(predicate, default)),
         Gen.Select(Gen.Bool, Every).Select((rate, every) => (Step)new RiseStep(rate, every, default)),
-        Gen.Select(Gen.Enum<Aggregate>(), Gen.Bool, Name.Array[0, 3], Every).Select((function, except, names, every) =>
-            (Step)new AggregateStep(function, names.Length == 0 ? null : new Grouping(except, names), every, default)),
-        Gen.Select(Gen.Bool, Gen.Int[1, 50], Gen.Enum<Aggregate>()).Select((highest, count, by) => (Step)new RankStep(highest, count, by, default)));
+        Gen.Select(Functions, Name, Gen.Bool, Name.Array[0, 3], Every).Select((function, field, except, names, every) =>
+            (Step)new AggregateStep(function, field, names.Length == 0 ? null : new Grouping(except, names), every, default)),
+        Gen.Select(Gen.Bool, Gen.Int[1, 50], Functions).Select((highest, count, by) => (Step)new RankStep(highest, count, by, default)),
+        Name.Array[1, 3].Select(names => (Step)new ShowStep(names, default)),
+        Gen.Select(Name, Gen.Bool).Select((name, down) => (Step)new OrderStep(name, down, default)),
+        Gen.Int[1, 500].Select(count => (Step)new FirstStep(count, default)),
+        OneOf("percent", "ms", "GiB", "{bid}").Select(unit => (Step)new UnitStep(unit, default)),
+        Gen.Bool.Select(addresses => (Step)new GraphStep(addresses, default)),
+        Gen.Const((Step)new TracesStep(default)));
+
+    private static readonly Gen<Source> Sources = Gen.OneOf<Source>(
+        OneOf("container.cpu.time", "odd metric", "logs", "alarms").Select(name => (Source)new MetricSource(name, default)),
+        Gen.Enum<Skevin.Core.Query.Run.RowKind>().Select(kind => (Source)new RowSource(kind, default)));
+
+    private static Gen<Formula> Formulas(int depth) => depth == 0
+        ? Gen.OneOf<Formula>(OneOf("a", "odd part").Select(name => (Formula)new PartFormula(name, default)), Gen.Int[-20, 20].Select(number => (Formula)new NumberFormula(number / 2.0, "ms")))
+        : Gen.OneOf(Formulas(depth - 1), Gen.Select(Formulas(depth - 1), Gen.Char["+-*/"], Formulas(depth - 1)).Select((left, sign, right) => (Formula)new JoinedFormula(left, sign, right, default)));
 
     [Fact]
     public void Parsing_what_the_formatter_wrote_gives_the_same_tree() =>
-        Gen.Select(OneOf("container.cpu.time", "odd metric", "logs"), Steps.Array[0, 5]).Sample((source, steps) =>
-        {
-            var tree = new Enquiry(new MetricSource(source, default), steps);
-            var text = Formatter.Write(tree);
-            var back = Parser.Read(text);
-            Shape(back).ShouldBe(Shape(tree), text);
-        }, iter: 20_000);
+        Gen.Select(Sources, Steps.Array[0, 5]).Sample((source, steps) => SameTree(new Enquiry(source, steps)), iter: 20_000);
+
+    [Fact]
+    public void Parsing_a_written_formula_gives_the_same_tree() =>
+        Gen.Select(Sources, Steps.Array[0, 2], Sources, Formulas(4)).Sample((one, steps, other, formula) => SameTree(new Enquiry(
+        [
+            new Part("a", new Body(one, steps), default), new Part("odd part", new Body(other, []), default), new Part(null, new Body(new FormulaSource(formula, default), steps), default),
+        ])), iter: 20_000);
+
+    private static void SameTree(Enquiry tree)
+    {
+        var text = Formatter.Write(tree);
+        Shape(Parser.Read(text)).ShouldBe(Shape(tree), text);
+    }
 
     [Fact]
     public void No_text_makes_it_do_worse_than_explain() =>

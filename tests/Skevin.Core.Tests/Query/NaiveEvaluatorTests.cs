@@ -48,7 +48,7 @@ public sealed class NaiveEvaluatorTests
     private static double Fold(int function, double[] values) => function switch { 0 => values.Length, 1 => values.Sum(), 2 => values.Average(), 3 => values.Min(), _ => values.Max() };
 
     private static Answer Run(string text, Reader reader) =>
-        EnquiryRunner.Run(Parser.Read(text), null, new Window(100_000, 500_000), reader, new Limits(), CancellationToken.None).GetAwaiter().GetResult();
+        EnquiryRunner.Run(Parser.Read(text), null, new Window(100_000, 500_000), new EnquiryReader(reader, new FixedRows()), new Limits(), CancellationToken.None).GetAwaiter().GetResult();
 
     private static void Compare(Answer answer, IReadOnlyDictionary<string, double[]> expected, long width, string text)
     {

@@ -16,7 +16,7 @@ public sealed class AgentReadingTests
 
     private static Dictionary<string, (double Value, string Unit, string Kind, long Start)> Read(MetricsBuilder builder)
     {
-        var read = OtlpMetrics.Read(MetricsBuilder.Request([builder]), "larkfield-north", 0, long.MaxValue);
+        var read = OtlpMetrics.Read(MetricsBuilder.Request([builder]), "larkfield-north", new StampRange(0, long.MaxValue));
         read.Sources.ShouldHaveSingleItem().Source.ShouldBe(builder.Source);
         return read.Samples.ToDictionary(
             sample => sample.Key.Metric + string.Concat(sample.Key.Labels.Where(pair => !pair.Key.StartsWith("k8s.", StringComparison.Ordinal) && pair.Key != "service.name").Select(pair => $" {pair.Key}={pair.Value}")),

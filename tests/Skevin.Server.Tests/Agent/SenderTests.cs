@@ -34,7 +34,7 @@ public sealed class SenderTests
     public async Task Batches_go_oldest_first_each_with_its_own_key()
     {
         var (sender, buffer, server) = Make(_ => Status(HttpStatusCode.OK));
-        var batches = Enumerable.Range(0, 3).Select(_ => buffer.Seal("metrics", "x"u8)).ToArray();
+        var batches = Enumerable.Range(0, 3).Select(_ => buffer.Seal("metrics", "x"u8, [])).ToArray();
         await sender.SendPending("http://server", CancellationToken.None);
         server.Keys.ShouldBe(batches.Select(batch => batch.Key));
         buffer.Count.ShouldBe(0);
@@ -48,7 +48,7 @@ public sealed class SenderTests
     {
         var refuse = true;
         var (sender, buffer, server) = Make(_ => Status(refuse ? code : HttpStatusCode.OK));
-        var batch = buffer.Seal("metrics", "x"u8);
+        var batch = buffer.Seal("metrics", "x"u8, []);
         await sender.SendPending("http://server", CancellationToken.None);
         await sender.SendPending("http://server", CancellationToken.None);
         server.Keys.Count.ShouldBe(1);
@@ -77,7 +77,7 @@ public sealed class SenderTests
             answer.Headers.RetryAfter = new(TimeSpan.FromSeconds(42));
             return answer;
         });
-        buffer.Seal("metrics", "x"u8);
+        buffer.Seal("metrics", "x"u8, []);
         await sender.SendPending("http://server", CancellationToken.None);
         (sender.Last!.NextTry - _clock.GetUtcNow()).ShouldBe(TimeSpan.FromSeconds(42));
     }
@@ -89,8 +89,8 @@ public sealed class SenderTests
         var (sender, buffer, _) = Make(_ => Status(HttpStatusCode.BadRequest));
         var given = new List<bool>();
         sender.Done += (_, accepted) => given.Add(accepted);
-        buffer.Seal("metrics", "x"u8);
-        buffer.Seal("metrics", "y"u8);
+        buffer.Seal("metrics", "x"u8, []);
+        buffer.Seal("metrics", "y"u8, []);
         await sender.SendPending("http://server", CancellationToken.None);
         buffer.Count.ShouldBe(0);
         given.ShouldBe([false, false]);
@@ -105,7 +105,7 @@ public sealed class SenderTests
             seen.Add(request.Headers.Authorization!.Parameter!);
             return Status(seen[^1] == "second" ? HttpStatusCode.OK : HttpStatusCode.Unauthorized);
         });
-        buffer.Seal("metrics", "x"u8);
+        buffer.Seal("metrics", "x"u8, []);
         await sender.SendPending("http://server", CancellationToken.None);
         await File.WriteAllTextAsync(Path.Combine(_folder, "token"), "second");
         _clock.Advance(TimeSpan.FromSeconds(1));

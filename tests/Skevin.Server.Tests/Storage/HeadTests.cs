@@ -1,5 +1,6 @@
 using Npgsql;
 using Skevin.Core.Series;
+using Skevin.Storage.Blocks;
 using Skevin.Storage.Metrics;
 
 namespace Skevin.Server.Tests.Storage;
@@ -114,9 +115,9 @@ public sealed class RetentionTests(RunningServer server) : IClassFixture<Running
             return [.. counts];
         }
         (await Days()).ShouldBe([1, 1, 1]);
-        await store.DropBefore(SampleStore.DayOf(now.AddDays(-5).ToUnixTimeMilliseconds()), CancellationToken.None);
+        await new DayPartitions(store.Database).DropBefore(DayPartitions.DayOf(now.AddDays(-5).ToUnixTimeMilliseconds()), CancellationToken.None);
         (await Days()).ShouldBe([1, 1]);
-        await store.DropBefore(SampleStore.DayOf(now.AddDays(-5).ToUnixTimeMilliseconds()), CancellationToken.None);
+        await new DayPartitions(store.Database).DropBefore(DayPartitions.DayOf(now.AddDays(-5).ToUnixTimeMilliseconds()), CancellationToken.None);
         (await Days()).ShouldBe([1, 1]);
         var read = new List<SeriesSample>();
         await store.Read(now.AddDays(-10).ToUnixTimeMilliseconds(), now.AddMinutes(1).ToUnixTimeMilliseconds(), read.AddRange, CancellationToken.None);

@@ -9,19 +9,11 @@ namespace Skevin.Core.Formats.Otlp;
 /// <summary>A sample as it came in, before its series has a number.</summary>
 public readonly record struct IncomingSample(SeriesKey Key, Sample Sample);
 
-/// <summary>What one expected source contributed to a request.</summary>
-/// <param name="Source">The source's name as the agent gave it.</param>
-/// <param name="Times">Distinct sample times, epoch milliseconds.</param>
-/// <param name="Samples">How many samples.</param>
-public sealed record SourceArrival(string Source, IReadOnlyCollection<long> Times, int Samples);
-
 /// <summary>A request taken apart.</summary>
 /// <param name="Samples">What can be stored.</param>
 /// <param name="Sources">By expected source, where the sender named it.</param>
-/// <param name="Rejected">Points that cannot be stored.</param>
-/// <param name="Why">Why, one sentence a kind of fault.</param>
-public sealed record ReadMetrics(
-    IReadOnlyList<IncomingSample> Samples, IReadOnlyList<SourceArrival> Sources, int Rejected, string Why);
+/// <param name="Refused">Points that cannot be stored.</param>
+public sealed record ReadMetrics(IReadOnlyList<IncomingSample> Samples, IReadOnlyList<SourceArrival> Sources, Refusals Refused);
 
 /// <summary>Turns OTLP metrics into samples of series.</summary>
 public static class OtlpMetrics
@@ -34,46 +26,35 @@ public static class OtlpMetrics
     /// <summary>Reads all points of a request.</summary>
     /// <param name="request">The decoded request.</param>
     /// <param name="cluster">The token's cluster; it is the data's cluster whatever the sender says.</param>
-    /// <param name="oldest">Earlier stamps are refused, epoch milliseconds.</param>
-    /// <param name="newest">Later stamps are refused.</param>
-    public static ReadMetrics Read(ExportMetricsServiceRequest request, string cluster, long oldest, long newest)
+    /// <param name="range">Stamps that are taken.</param>
+    public static ReadMetrics Read(ExportMetricsServiceRequest request, string cluster, StampRange range)
     {
         var samples = new List<IncomingSample>();
-        var sources = new Dictionary<string, (HashSet<long> Times, int Samples)>();
-        var refused = new SortedDictionary<string, int>(StringComparer.Ordinal);
+        var sources = new SourceTally("metrics");
+        var refused = new Refusals();
         foreach (var resource in request.ResourceMetrics)
         {
-            var common = Attributes(resource.Resource?.Attributes);
+            var common = OtlpAttributes.Read(resource.Resource?.Attributes);
             common["k8s.cluster.name"] = cluster;
             foreach (var scope in resource.ScopeMetrics)
             {
                 var before = samples.Count;
                 foreach (var metric in scope.Metrics)
-                    Add(metric, common, oldest, newest, samples, refused);
-                if (Attributes(scope.Scope?.Attributes).TryGetValue(SourceAttribute, out var source) && samples.Count > before)
-                {
-                    var (times, count) = sources.GetValueOrDefault(source, ([], 0));
-                    for (var i = before; i < samples.Count; i++)
-                        times.Add(samples[i].Sample.Time);
-                    sources[source] = (times, count + samples.Count - before);
-                }
+                    Add(metric, common, range, samples, refused);
+                if (OtlpAttributes.Read(scope.Scope?.Attributes).TryGetValue(SourceAttribute, out var source))
+                    foreach (var sample in samples.Skip(before))
+                        sources.Count(source, sample.Sample.Time);
             }
         }
-        return new ReadMetrics(
-            samples,
-            [.. sources.Select(pair => new SourceArrival(pair.Key, pair.Value.Times, pair.Value.Samples))],
-            refused.Values.Sum(),
-            string.Join(" ", refused.Select(pair => $"{pair.Key} ({pair.Value})")));
+        return new ReadMetrics(samples, sources.Arrivals, refused);
     }
 
     private static void Add(
-        Metric metric, Dictionary<string, string> common, long oldest, long newest,
-        List<IncomingSample> samples, SortedDictionary<string, int> refused)
+        Metric metric, Dictionary<string, string> common, StampRange range, List<IncomingSample> samples, Refusals refused)
     {
-        void Refuse(string why, int count) => refused[why] = refused.GetValueOrDefault(why) + count;
         if (metric.Name.Length == 0)
         {
-            Refuse("A metric has no name.", 1);
+            refused.Add("A metric has no name.", 1);
             return;
         }
         switch (metric.DataCase)
@@ -83,7 +64,7 @@ public static class OtlpMetrics
                     AddNumber(point, SeriesKind.Gauge);
                 break;
             case Metric.DataOneofCase.Sum when metric.Sum.AggregationTemporality != AggregationTemporality.Cumulative:
-                Refuse("Only cumulative sums are kept; set the sender's temporality to cumulative.", metric.Sum.DataPoints.Count);
+                refused.Add("Only cumulative sums are kept; set the sender's temporality to cumulative.", metric.Sum.DataPoints.Count);
                 break;
             case Metric.DataOneofCase.Sum:
                 var kind = metric.Sum.IsMonotonic ? SeriesKind.Counter : SeriesKind.Gauge;
@@ -95,13 +76,13 @@ public static class OtlpMetrics
                     AddSummary(point);
                 break;
             case Metric.DataOneofCase.Histogram:
-                Refuse("Histograms are not kept yet.", metric.Histogram.DataPoints.Count);
+                refused.Add("Histograms are not kept yet.", metric.Histogram.DataPoints.Count);
                 break;
             case Metric.DataOneofCase.ExponentialHistogram:
-                Refuse("Histograms are not kept yet.", metric.ExponentialHistogram.DataPoints.Count);
+                refused.Add("Histograms are not kept yet.", metric.ExponentialHistogram.DataPoints.Count);
                 break;
             default:
-                Refuse("A metric has no data.", 1);
+                refused.Add("A metric has no data.", 1);
                 break;
         }
 
@@ -137,43 +118,18 @@ public static class OtlpMetrics
             KeyValuePair<string, string>? extra, ulong time, ulong start, double value)
         {
             var at = (long)(time / 1_000_000);
-            if (at < oldest)
-                Refuse("A stamp is older than the retention.", 1);
-            else if (at > newest)
-                Refuse("A stamp lies more than 10 min ahead of the server's clock.", 1);
+            if (range.Refuses(at) is { } why)
+                refused.Add(why);
             else if (double.IsNaN(value))
-                Refuse("A value is not a number.", 1);
+                refused.Add("A value is not a number.", 1);
             else
             {
                 var labels = Labels.From(extra is { } more
-                    ? common.Concat(Attributes(attributes)).Append(more)
-                    : common.Concat(Attributes(attributes)));
+                    ? common.Concat(OtlpAttributes.Read(attributes)).Append(more)
+                    : common.Concat(OtlpAttributes.Read(attributes)));
                 samples.Add(new IncomingSample(
                     new SeriesKey(name, seriesKind, unit, labels), new Sample(at, value, (long)(start / 1_000_000))));
             }
         }
     }
-
-    /// <summary>Attributes as text; nested values as JSON-like text.</summary>
-    public static Dictionary<string, string> Attributes(IEnumerable<KeyValue>? attributes)
-    {
-        var map = new Dictionary<string, string>(StringComparer.Ordinal);
-        foreach (var pair in attributes ?? [])
-            if (pair.Key.Length > 0)
-                map[pair.Key] = Text(pair.Value);
-        return map;
-    }
-
-    private static string Text(AnyValue? value) => value?.ValueCase switch
-    {
-        AnyValue.ValueOneofCase.StringValue => value.StringValue,
-        AnyValue.ValueOneofCase.BoolValue => value.BoolValue ? "true" : "false",
-        AnyValue.ValueOneofCase.IntValue => value.IntValue.ToString(CultureInfo.InvariantCulture),
-        AnyValue.ValueOneofCase.DoubleValue => value.DoubleValue.ToString("R", CultureInfo.InvariantCulture),
-        AnyValue.ValueOneofCase.BytesValue => value.BytesValue.ToBase64(),
-        AnyValue.ValueOneofCase.ArrayValue => "[" + string.Join(",", value.ArrayValue.Values.Select(Text)) + "]",
-        AnyValue.ValueOneofCase.KvlistValue =>
-            "{" + string.Join(",", value.KvlistValue.Values.Select(pair => pair.Key + ":" + Text(pair.Value))) + "}",
-        _ => "",
-    };
 }

@@ -5,21 +5,45 @@ namespace Skevin.Core.Query.Language;
 /// <summary>Tree → text, one step a line. Parsing what it wrote gives the same tree.</summary>
 public static class Formatter
 {
-    /// <summary>The whole enquiry.</summary>
-    public static string Write(Enquiry enquiry) =>
-        string.Join("\n", enquiry.Steps.Select(step => "  -> " + Write(step)).Prepend(Source(enquiry.Source.Name)));
+    /// <summary>The whole enquiry, a part a paragraph.</summary>
+    public static string Write(Enquiry enquiry) => string.Join("\n", enquiry.Parts.Select(part =>
+        (part.Name is null ? "" : Name(part.Name) + ": ") + string.Join("\n", part.Body.Steps.Select(step => "  -> " + Write(step)).Prepend(Write(part.Body.Source)))));
 
-    /// <summary>A source's name, in backquotes where it would not read as a name.</summary>
-    public static string Source(string name) => Words.SourcesToCome.Contains(name) ? $"`{name}`" : Name(name);
+    /// <summary>A source.</summary>
+    public static string Write(Source source) => source switch
+    {
+        MetricSource metric => Words.SourcesToCome.Contains(metric.Name) || Words.RowSources.ContainsKey(metric.Name) ? $"`{metric.Name}`" : Name(metric.Name),
+        RowSource rows => rows.Kind.ToString().ToLowerInvariant(),
+        FormulaSource formula => Write(formula.Formula, 0),
+        _ => throw new InvalidOperationException("A source without a written form."),
+    };
+
+    // Levels: 0 sum, 1 product, 2 factor. A right operand of the same level keeps its brackets, so that the tree stays the same.
+    private static string Write(Formula formula, int level) => formula switch
+    {
+        PartFormula part => Name(part.Name),
+        NumberFormula number => number.Number.ToString("R", CultureInfo.InvariantCulture) + number.Suffix,
+        JoinedFormula { Operator: '+' or '-' } sum => Bracketed($"{Write(sum.Left, 0)} {sum.Operator} {Write(sum.Right, 1)}", level > 0),
+        JoinedFormula product => Bracketed($"{Write(product.Left, 1)} {product.Operator} {Write(product.Right, 2)}", level > 1),
+        _ => throw new InvalidOperationException("A formula without a written form."),
+    };
+
+    private static string Bracketed(string text, bool brackets) => brackets ? $"({text})" : text;
 
     /// <summary>One step, without its arrow.</summary>
     public static string Write(Step step) => step switch
     {
         WhereStep where => "where " + Write(where.Predicate, 0),
         RiseStep rise => (rise.PerSecond ? "rate" : "rise") + Every(rise.Every),
-        AggregateStep aggregate => aggregate.Function.ToString().ToLowerInvariant() + Write(aggregate.Grouping) + Every(aggregate.Every),
+        AggregateStep aggregate => aggregate.Function + (aggregate.Field is { } field ? " " + FieldName(field) : "") + Write(aggregate.Grouping) + Every(aggregate.Every),
         RankStep rank => $"{(rank.Highest ? "highest" : "lowest")} {rank.Count}"
-            + (rank.By == Aggregate.Mean ? "" : " by " + rank.By.ToString().ToLowerInvariant()),
+            + (rank.By.Kind == FunctionKind.Mean ? "" : " by " + rank.By),
+        ShowStep show => "show " + string.Join(", ", show.Fields.Select(Name)),
+        OrderStep order => "order " + Name(order.Field) + (order.Down ? " down" : ""),
+        FirstStep first => "first " + first.Count.ToString(CultureInfo.InvariantCulture),
+        UnitStep unit => "as " + (unit.Unit == "percent" || Units.Suffixes.ContainsKey(unit.Unit) && char.IsLetter(unit.Unit[0]) ? unit.Unit : $"`{unit.Unit}`"),
+        TracesStep => "traces",
+        GraphStep graph => graph.Addresses ? "graph addresses" : "graph",
         _ => throw new InvalidOperationException("A step without a written form: " + step.GetType().Name),
     };
 
@@ -50,6 +74,8 @@ public static class Formatter
         {
             Comparison.Exists => name + " exists",
             Comparison.In => $"{name} in ({string.Join(", ", field.Values.Select(Write))})",
+            Comparison.Says => $"{name} says {Write(field.Values[0])}",
+            Comparison.Inside => $"{name} inside {((TextValue)field.Values[0]).Text}",
             Comparison.Like => $"{name} like {Write(field.Values[0])}",
             Comparison.Matches => $"{name} matches {Write(field.Values[0])}",
             _ => $"{name} {Symbol(field.Comparison)} {Write(field.Values[0])}",
@@ -73,7 +99,11 @@ public static class Formatter
         _ => throw new InvalidOperationException("A value without a written form."),
     };
 
-    private static string Name(string name)
+    // Behind a function, a field named like a word of the grammar would be taken for it.
+    private static string FieldName(string name) => name is "by" or "except" or "every" ? $"`{name}`" : Name(name);
+
+    /// <summary>A name, in backquotes where it would not read as one.</summary>
+    public static string Name(string name)
     {
         var plain = name.Length > 0 && (char.IsLetter(name[0]) || name[0] == '_') && !name.EndsWith('.') && !name.Contains("..")
             && name.All(c => char.IsLetterOrDigit(c) || c is '_' or '.');

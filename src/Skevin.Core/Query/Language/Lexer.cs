@@ -107,6 +107,8 @@ public static class Lexer
                     || (text[at] == '.' && at + 1 < text.Length && (char.IsLetterOrDigit(text[at + 1]) || text[at + 1] == '_'))))
                     at++;
                 tokens.Add(new Token(TokenKind.Name, text[from..at], start, at - from));
+                if (text.AsSpan(from, at - from) is "inside" && tokens.Count > 1 && tokens[^2].Kind is (TokenKind.Name or TokenKind.QuotedName))
+                    Network(text, ref at, Here, tokens);
             }
             else if (Symbols.FirstOrDefault(symbol => text.AsSpan(at).StartsWith(symbol)) is { } found)
             {
@@ -124,6 +126,19 @@ public static class Lexer
             tokens.RemoveAt(tokens.Count - 1);
         tokens.Add(new Token(TokenKind.End, "", Here(), 0));
         return tokens;
+    }
+
+    // A network's characters are no words of the language: it is read up to the next blank or bracket.
+    private static void Network(string text, ref int at, Func<Position> here, List<Token> tokens)
+    {
+        while (at < text.Length && (text[at] is ' ' or '\t'))
+            at++;
+        if (at >= text.Length || !(char.IsAsciiHexDigit(text[at]) || text[at] == ':'))
+            return;
+        var (start, from) = (here(), at);
+        while (at < text.Length && !char.IsWhiteSpace(text[at]) && text[at] is not (')' or ';'))
+            at++;
+        tokens.Add(new Token(TokenKind.Text, text[from..at], start, at - from));
     }
 
     private static Token Quoted(string text, ref int at, Position start, char quote)

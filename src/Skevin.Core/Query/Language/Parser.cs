@@ -1,3 +1,5 @@
+using System.Net;
+
 namespace Skevin.Core.Query.Language;
 
 /// <summary>Text → tree.</summary>
@@ -16,23 +18,51 @@ public sealed class Parser
         _tokens = Lexer.Read(text);
     }
 
-    /// <summary>Reads one enquiry.</summary>
+    /// <summary>Reads an enquiry.</summary>
     /// <exception cref="EnquiryException">With line, column, word, what was expected and a suggestion.</exception>
     public static Enquiry Read(string text)
     {
         var parser = new Parser(text);
-        var source = parser.Source();
-        var steps = new List<Step>();
-        while (parser.Next.Kind == TokenKind.Arrow)
+        var parts = new List<Part>();
+        while (true)
         {
-            parser._at++;
-            steps.Add(parser.Step());
+            while (parser.Next.Kind == TokenKind.Separator)
+                parser._at++;
+            if (parser.Next.Kind == TokenKind.End && parts.Count > 0)
+                break;
+            parts.Add(parser.Part(parts));
+            if (parser.Next.Kind == TokenKind.End)
+                break;
+            if (parser.Next.Kind != TokenKind.Separator)
+                throw parser.Wrong("Expected -> and the next step, or the end.", parser.Next.Kind == TokenKind.Name ? $"-> {parser.Next.Text}" : null);
         }
-        if (parser.Next.Kind == TokenKind.Separator)
-            throw parser.Wrong("A second part begins here. Formulas of several parts are not answered yet.", "Ask one body at a time.");
-        if (parser.Next.Kind != TokenKind.End)
-            throw parser.Wrong("Expected -> and the next step, or the end.", parser.Next.Kind == TokenKind.Name ? $"-> {parser.Next.Text}" : null);
-        return new Enquiry(source, steps);
+        foreach (var part in parts.SkipLast(1))
+            if (part.Name is null)
+                throw new EnquiryException(new(part.At.Line, part.At.Column, "", "Only the last body may stand without a name; the others are called by theirs.", "name: …"));
+        return new Enquiry(parts);
+    }
+
+    private Part Part(List<Part> before)
+    {
+        var at = Next.At;
+        string? name = null;
+        if (Next.Kind is TokenKind.Name or TokenKind.QuotedName && _tokens[_at + 1] is { Kind: TokenKind.Symbol, Text: ":" })
+        {
+            name = Next.Text;
+            if (before.Any(part => part.Name == name))
+                throw Wrong($"There are two parts named {name}.");
+            _at += 2;
+            while (Next.Kind == TokenKind.Separator && Next.Text == "\n")
+                _at++;
+        }
+        var source = Source(before);
+        var steps = new List<Step>();
+        while (Next.Kind == TokenKind.Arrow)
+        {
+            _at++;
+            steps.Add(Step(source));
+        }
+        return new Part(name, new Body(source, steps), at);
     }
 
     /// <summary>Reads a duration such as <c>15s</c>, <c>5m</c>, <c>2h</c>, <c>7d</c>.</summary>
@@ -65,22 +95,90 @@ public sealed class Parser
         return new EnquiryException(new EnquiryError(here.At.Line, here.At.Column, word, message, suggestion));
     }
 
-    private MetricSource Source()
+    private Source Source(List<Part> before)
     {
         var token = Next;
+        var formula = token.Kind == TokenKind.Number || IsSymbol("(") || IsSymbol("-")
+            || (token.Kind is TokenKind.Name or TokenKind.QuotedName && (before.Any(part => part.Name == token.Text) || _tokens[_at + 1] is { Kind: TokenKind.Symbol, Text: "+" or "-" or "*" or "/" }));
+        if (formula)
+            return new FormulaSource(Sum(before), token.At);
         if (token.Kind == TokenKind.QuotedName)
             return new MetricSource(Take().Text, token.At);
         if (token.Kind != TokenKind.Name)
             throw Wrong("An enquiry begins with a source, for example the name of a metric.", "container.cpu.time");
         if (Words.SourcesToCome.Contains(token.Text))
-            throw Wrong($"'{token.Text}' is a source of the language that is not answered yet; metrics are.");
+            throw Wrong($"'{token.Text}' is a source of the language that is not answered yet; metrics, logs, spans, flows and events are.");
         _at++;
-        if (IsSymbol(":"))
-            throw Wrong("Named parts are not answered yet.", "Ask one body without a name.", token);
-        return new MetricSource(token.Text, token.At);
+        return Words.RowSources.TryGetValue(token.Text, out var kind) ? new RowSource(kind, token.At) : new MetricSource(token.Text, token.At);
     }
 
-    private Step Step()
+    private Formula Sum(List<Part> before)
+    {
+        var left = Product(before);
+        while (IsSymbol("+") || IsSymbol("-"))
+        {
+            var token = Take();
+            left = new JoinedFormula(left, token.Text[0], Product(before), token.At);
+        }
+        return left;
+    }
+
+    private Formula Product(List<Part> before)
+    {
+        var left = Factor(before);
+        while (IsSymbol("*") || IsSymbol("/"))
+        {
+            var token = Take();
+            left = new JoinedFormula(left, token.Text[0], Factor(before), token.At);
+        }
+        return left;
+    }
+
+    private Formula Factor(List<Part> before)
+    {
+        if (++_depth > MaxDepth)
+            throw Wrong("The formula is nested too deeply.");
+        try
+        {
+            var token = Next;
+            if (IsSymbol("("))
+            {
+                _at++;
+                var inner = Sum(before);
+                if (!IsSymbol(")"))
+                    throw Wrong("Expected ')'.");
+                _at++;
+                return inner;
+            }
+            if (IsSymbol("-") && _tokens[_at + 1].Kind == TokenKind.Number)
+            {
+                _at++;
+                var negative = Take();
+                return new NumberFormula(-negative.Number, negative.Text);
+            }
+            if (token.Kind == TokenKind.Number)
+            {
+                if (token.Text.Length > 0 && !Units.Suffixes.ContainsKey(token.Text))
+                    throw Wrong($"'{token.Text}' is not a known unit.");
+                _at++;
+                return new NumberFormula(token.Number, token.Text);
+            }
+            if (token.Kind is TokenKind.Name or TokenKind.QuotedName)
+            {
+                if (before.All(part => part.Name != token.Text))
+                    throw Wrong($"No part is named {token.Text}.", Words.Nearest(token.Text, before.Select(part => part.Name).OfType<string>()));
+                _at++;
+                return new PartFormula(token.Text, token.At);
+            }
+            throw Wrong("Expected the name of a part, a number or '('.");
+        }
+        finally
+        {
+            _depth--;
+        }
+    }
+
+    private Step Step(Source source)
     {
         var token = Next;
         if (token.Kind != TokenKind.Name)
@@ -102,36 +200,79 @@ public sealed class Parser
             if (Next is not { Kind: TokenKind.Number, Text: "" } || Next.Number is < 1 or > 10_000 || Next.Number % 1 != 0)
                 throw Wrong($"Expected how many series to keep after '{word}'.", $"{word} 5");
             var count = (int)Take().Number;
-            var by = Aggregate.Mean;
+            var by = new Function(FunctionKind.Mean);
             if (Is("by"))
             {
                 _at++;
-                if (Next.Kind != TokenKind.Name || !Words.Functions.TryGetValue(Next.Text, out by))
+                if (Next.Kind != TokenKind.Name || Words.FunctionOf(Next.Text) is not { } named)
                     throw Wrong("Expected a function to rank by: " + string.Join(", ", Words.Functions.Keys) + ".", Words.Nearest(Next.Text, Words.Functions.Keys));
+                by = named;
                 _at++;
             }
             return new RankStep(word == "highest", count, by, token.At);
         }
-        if (Words.Functions.TryGetValue(word, out var function))
+        // "first 5" is the step, "first" without a number a function.
+        if (word == "first" && _tokens[_at + 1].Kind == TokenKind.Number)
         {
             _at++;
+            if (Next.Text.Length > 0 || Next.Number is < 1 or > 1_000_000 || Next.Number % 1 != 0)
+                throw Wrong("Expected how many rows to keep.", "first 100");
+            return new FirstStep((int)Take().Number, token.At);
+        }
+        if (Words.FunctionOf(word) is { } function)
+        {
+            _at++;
+            string? field = null;
+            if (Next.Kind == TokenKind.QuotedName || (Next.Kind == TokenKind.Name && !Is("by") && !Is("except") && !Is("every")))
+                field = Take().Text;
             Grouping? grouping = null;
             if (Is("by") || Is("except"))
-            {
-                var except = Take().Text == "except";
-                var names = new List<string> { Field() };
-                while (IsSymbol(","))
-                {
-                    _at++;
-                    names.Add(Field());
-                }
-                grouping = new Grouping(except, names);
-            }
-            return new AggregateStep(function, grouping, Every(), token.At);
+                grouping = new Grouping(Take().Text == "except", Fields());
+            if (field is null && source is RowSource && function.Kind != FunctionKind.Count)
+                throw Wrong($"'{word}' of rows needs a field.", $"{word} duration", token);
+            return new AggregateStep(function, field, grouping, Every(), token.At);
         }
-        if (Words.StepsToCome.Contains(word) || (word.StartsWith('p') && word.Length > 1 && word[1..].All(c => char.IsAsciiDigit(c) || c == '.')))
+        switch (word)
+        {
+            case "show":
+                _at++;
+                return new ShowStep(Fields(), token.At);
+            case "order":
+                _at++;
+                var by = Field();
+                var down = Is("down");
+                if (down)
+                    _at++;
+                return new OrderStep(by, down, token.At);
+            case "traces":
+                _at++;
+                return new TracesStep(token.At);
+            case "graph":
+                _at++;
+                var addresses = Is("addresses");
+                if (addresses)
+                    _at++;
+                return new GraphStep(addresses, token.At);
+            case "as":
+                _at++;
+                if (Next.Kind is not (TokenKind.Name or TokenKind.QuotedName) || (Next.Kind == TokenKind.Name && Next.Text != "percent" && !Units.Suffixes.ContainsKey(Next.Text)))
+                    throw Wrong("Expected a unit after 'as'.", "as percent");
+                return new UnitStep(Take().Text, token.At);
+        }
+        if (Words.StepsToCome.Contains(word))
             throw Wrong($"'{word}' is a step of the language that is not answered yet.");
         throw Wrong($"'{word}' is not a step. Steps: {string.Join(", ", Words.Steps)}.", Words.Nearest(word, Words.Steps));
+    }
+
+    private List<string> Fields()
+    {
+        var names = new List<string> { Field() };
+        while (IsSymbol(","))
+        {
+            _at++;
+            names.Add(Field());
+        }
+        return names;
     }
 
     private TimeSpan? Every()
@@ -236,6 +377,13 @@ public sealed class Parser
                 case "exists":
                     _at++;
                     return new FieldPredicate(field, Comparison.Exists, [], at);
+                case "says":
+                    _at++;
+                    if (Next.Kind != TokenKind.Text || Blocks.WordFilter.Words(Next.Text).Count == 0)
+                        throw Wrong("Expected words in double quotes after 'says'.", Next.Kind == TokenKind.Name ? $"\"{Next.Text}\"" : null);
+                    return new FieldPredicate(field, Comparison.Says, [new TextValue(Take().Text)], at);
+                case "inside":
+                    return new FieldPredicate(field, Comparison.Inside, [new TextValue(Network())], at);
                 case "like" or "matches":
                     _at++;
                     if (Next.Kind != TokenKind.Text)
@@ -260,11 +408,17 @@ public sealed class Parser
                     _at++;
                     return new FieldPredicate(field, Comparison.In, values, at);
             }
-            if (Words.ComparisonsToCome.Contains(token.Text))
-                throw Wrong($"'{token.Text}' is a comparison of the language that is not answered yet.");
         }
-        throw Wrong($"Expected a comparison after '{field}': =, !=, <, <=, >, >=, in, like, matches or exists.",
+        throw Wrong($"Expected a comparison after '{field}': =, !=, <, <=, >, >=, in, like, matches, says, inside or exists.",
             token.Kind == TokenKind.Name ? Words.Nearest(token.Text, Words.Comparisons) : $"{field} = \"…\"");
+    }
+
+    private string Network()
+    {
+        _at++;
+        if (Next.Kind != TokenKind.Text || (!IPNetwork.TryParse(Next.Text, out _) && !IPAddress.TryParse(Next.Text, out _)))
+            throw Wrong("Expected a network after 'inside'.", "10.0.0.0/8");
+        return Take().Text;
     }
 
     private Value Value()

@@ -1,3 +1,5 @@
+using Skevin.Core.Query.Run;
+
 namespace Skevin.Core.Query.Language;
 
 /// <summary>Where something stands in the text. All positions are equal, so that trees compare by meaning alone.</summary>
@@ -13,11 +15,51 @@ public readonly record struct Position(int Offset, int Line, int Column)
     public override int GetHashCode() => 0;
 }
 
+/// <summary>An enquiry: one or several bodies, the last of which is answered.</summary>
+public sealed record Enquiry(IReadOnlyList<Part> Parts)
+{
+    /// <summary>An enquiry of one body.</summary>
+    public Enquiry(Source source, IReadOnlyList<Step> steps)
+        : this([new Part(null, new Body(source, steps), default)])
+    {
+    }
+
+    /// <summary>The body that is answered.</summary>
+    public Body Answered => Parts[^1].Body;
+
+    /// <summary>Steps of all bodies.</summary>
+    public IEnumerable<Step> AllSteps => Parts.SelectMany(part => part.Body.Steps);
+}
+
+/// <summary>A body with the name by which formulas call it; null where it has none.</summary>
+public sealed record Part(string? Name, Body Body, Position At);
+
 /// <summary>A source and its steps.</summary>
-public sealed record Enquiry(MetricSource Source, IReadOnlyList<Step> Steps);
+public sealed record Body(Source Source, IReadOnlyList<Step> Steps);
+
+/// <summary>What a body begins with.</summary>
+public abstract record Source(Position At);
 
 /// <summary>A metric, by name.</summary>
-public sealed record MetricSource(string Name, Position At);
+public sealed record MetricSource(string Name, Position At) : Source(At);
+
+/// <summary>Log lines, spans, flows or events.</summary>
+public sealed record RowSource(RowKind Kind, Position At) : Source(At);
+
+/// <summary>Arithmetic over other parts.</summary>
+public sealed record FormulaSource(Formula Formula, Position At) : Source(At);
+
+/// <summary>Arithmetic over parts and numbers.</summary>
+public abstract record Formula;
+
+/// <summary>A part, by name.</summary>
+public sealed record PartFormula(string Name, Position At) : Formula;
+
+/// <summary>A number with a unit suffix.</summary>
+public sealed record NumberFormula(double Number, string Suffix) : Formula;
+
+/// <summary>Two formulas joined by <c>+ - * /</c>.</summary>
+public sealed record JoinedFormula(Formula Left, char Operator, Formula Right, Position At) : Formula;
 
 /// <summary>One step of an enquiry.</summary>
 public abstract record Step(Position At);
@@ -28,16 +70,47 @@ public sealed record WhereStep(Predicate Predicate, Position At) : Step(At);
 /// <summary><c>rate</c> or <c>rise</c> of a counter.</summary>
 public sealed record RiseStep(bool PerSecond, TimeSpan? Every, Position At) : Step(At);
 
-/// <summary>A function across series, by groups.</summary>
-public sealed record AggregateStep(Aggregate Function, Grouping? Grouping, TimeSpan? Every, Position At) : Step(At);
+/// <summary>A function across series or rows, by groups.</summary>
+/// <param name="Field">Field of the rows it is taken over; null for series and for counting rows.</param>
+public sealed record AggregateStep(Function Function, string? Field, Grouping? Grouping, TimeSpan? Every, Position At) : Step(At);
 
 /// <summary><c>highest n</c> or <c>lowest n</c>, by a function over the window.</summary>
-public sealed record RankStep(bool Highest, int Count, Aggregate By, Position At) : Step(At);
+public sealed record RankStep(bool Highest, int Count, Function By, Position At) : Step(At);
 
-/// <summary>Functions across series, and over the window for ranking.</summary>
-public enum Aggregate
+/// <summary><c>show</c>: the fields that are kept, in order.</summary>
+public sealed record ShowStep(IReadOnlyList<string> Fields, Position At) : Step(At);
+
+/// <summary><c>order</c>: rows by a field.</summary>
+public sealed record OrderStep(string Field, bool Down, Position At) : Step(At);
+
+/// <summary><c>first n</c>: so many rows.</summary>
+public sealed record FirstStep(int Count, Position At) : Step(At);
+
+/// <summary><c>as</c>: the unit values are given in.</summary>
+public sealed record UnitStep(string Unit, Position At) : Step(At);
+
+/// <summary><c>traces</c>: one row a trace.</summary>
+public sealed record TracesStep(Position At) : Step(At);
+
+/// <summary><c>graph</c>: one row for each pair that talks.</summary>
+/// <param name="Addresses">Whether ends stand as raw addresses.</param>
+public sealed record GraphStep(bool Addresses, Position At) : Step(At);
+
+/// <summary>A function over several values.</summary>
+/// <param name="Kind">Which.</param>
+/// <param name="Quantile">For <see cref="FunctionKind.Quantile"/>: its percentage, 0 to 100.</param>
+public readonly record struct Function(FunctionKind Kind, double Quantile = 0)
 {
-    /// <summary>How many series have a value.</summary>
+    /// <summary>How it is written.</summary>
+    public override string ToString() => Kind == FunctionKind.Quantile
+        ? "p" + Quantile.ToString("R", System.Globalization.CultureInfo.InvariantCulture)
+        : Kind.ToString().ToLowerInvariant();
+}
+
+/// <summary>Kinds of function.</summary>
+public enum FunctionKind
+{
+    /// <summary>How many.</summary>
     Count,
 
     /// <summary>Their sum.</summary>
@@ -51,6 +124,12 @@ public enum Aggregate
 
     /// <summary>The greatest.</summary>
     Max,
+
+    /// <summary>How many different ones.</summary>
+    Distinct,
+
+    /// <summary>A quantile, see <see cref="Function.Quantile"/>.</summary>
+    Quantile,
 }
 
 /// <summary>Fields to group by, or to leave out.</summary>
@@ -97,6 +176,12 @@ public enum Comparison
 
     /// <summary><c>matches</c>, a linear-time regular expression</summary>
     Matches,
+
+    /// <summary><c>says</c>: whole words, any case, one behind the other</summary>
+    Says,
+
+    /// <summary><c>inside</c>: an address in a network</summary>
+    Inside,
 
     /// <summary><c>exists</c></summary>
     Exists,

@@ -1,36 +1,52 @@
+using Skevin.Core.Query.Run;
+
 namespace Skevin.Core.Query.Language;
 
 /// <summary>The words of the grammar.</summary>
 public static class Words
 {
-    /// <summary>Functions across series.</summary>
-    public static readonly IReadOnlyDictionary<string, Aggregate> Functions = new Dictionary<string, Aggregate>
+    /// <summary>Functions by name; quantiles come beside them as p50, p99.9 and so on.</summary>
+    public static readonly IReadOnlyDictionary<string, FunctionKind> Functions = new Dictionary<string, FunctionKind>
     {
-        ["count"] = Aggregate.Count,
-        ["sum"] = Aggregate.Sum,
-        ["mean"] = Aggregate.Mean,
-        ["min"] = Aggregate.Min,
-        ["max"] = Aggregate.Max,
+        ["count"] = FunctionKind.Count,
+        ["sum"] = FunctionKind.Sum,
+        ["mean"] = FunctionKind.Mean,
+        ["min"] = FunctionKind.Min,
+        ["max"] = FunctionKind.Max,
+        ["distinct"] = FunctionKind.Distinct,
     };
 
     /// <summary>First words of the steps that are answered.</summary>
-    public static readonly string[] Steps = ["where", "rate", "rise", "highest", "lowest", .. Functions.Keys];
+    public static readonly string[] Steps =
+        ["where", "rate", "rise", "highest", "lowest", .. Functions.Keys, "p50", "p95", "p99", "show", "order", "first", "traces", "graph", "as"];
 
     /// <summary>First words of steps that belong to the language and are not answered yet.</summary>
-    public static readonly string[] StepsToCome =
-    [
-        "change", "over", "gaps", "shift", "parse", "set", "show", "order", "first", "last", "kinds", "traces", "graph", "differ",
-        "as", "distinct", "stddev",
-    ];
+    public static readonly string[] StepsToCome = ["change", "over", "gaps", "shift", "parse", "set", "last", "kinds", "differ", "stddev"];
+
+    /// <summary>Sources of rows.</summary>
+    public static readonly IReadOnlyDictionary<string, RowKind> RowSources = new Dictionary<string, RowKind>
+    {
+        ["logs"] = RowKind.Logs,
+        ["spans"] = RowKind.Spans,
+        ["flows"] = RowKind.Flows,
+        ["events"] = RowKind.Events,
+    };
 
     /// <summary>Sources that belong to the language and are not answered yet.</summary>
-    public static readonly string[] SourcesToCome = ["logs", "spans", "flows", "events", "alarms", "arrivals"];
+    public static readonly string[] SourcesToCome = ["alarms", "arrivals"];
 
     /// <summary>Comparisons written as words.</summary>
-    public static readonly string[] Comparisons = ["in", "like", "matches", "exists"];
+    public static readonly string[] Comparisons = ["in", "like", "matches", "says", "inside", "exists"];
 
-    /// <summary>Comparisons that belong to the language and are not answered yet.</summary>
-    public static readonly string[] ComparisonsToCome = ["says", "inside"];
+    /// <summary>The function a word names, or null.</summary>
+    public static Function? FunctionOf(string word)
+    {
+        if (Functions.TryGetValue(word, out var kind))
+            return new Function(kind);
+        return word.Length > 1 && word[0] == 'p' && char.IsAsciiDigit(word[1])
+            && double.TryParse(word.AsSpan(1), System.Globalization.NumberStyles.AllowDecimalPoint, System.Globalization.CultureInfo.InvariantCulture, out var percent) && percent is >= 0 and <= 100
+            ? new Function(FunctionKind.Quantile, percent) : null;
+    }
 
     /// <summary>Words that cannot stand bare as a field's name in a predicate.</summary>
     public static readonly string[] InPredicates = ["not", "and", "or"];

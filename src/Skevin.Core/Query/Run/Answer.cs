@@ -12,11 +12,11 @@ public readonly record struct Window(long From, long To);
 /// <param name="Values">One a slot; NaN where a slot is empty.</param>
 public sealed record AnswerSeries(Labels Labels, double[] Values);
 
-/// <summary>How many series a step left.</summary>
+/// <summary>How many series or rows a step left.</summary>
 /// <param name="Text">The step as written by the formatter.</param>
-/// <param name="Left">Series left after it.</param>
+/// <param name="Left">Series or rows left after it.</param>
 /// <param name="Scope">Whether this step was added by the chosen scope.</param>
-public sealed record StepAccount(string Text, int Left, bool Scope = false);
+public sealed record StepAccount(string Text, long Left, bool Scope = false);
 
 /// <summary>Something a reader should know about a step.</summary>
 /// <param name="Step">Counts from 0; the source is step 0.</param>
@@ -29,6 +29,16 @@ public sealed record Note(int Step, string Kind, string Text, string? Cure = nul
 /// <summary>A stretch without samples in one series.</summary>
 public sealed record GapDetail(Labels Labels, long From, long To, double Rise);
 
+/// <summary>A column of rows.</summary>
+/// <param name="Unit">UCUM unit of its numbers; empty for text, <c>time</c> for moments in epoch milliseconds.</param>
+public sealed record AnswerColumn(string Name, string Unit);
+
+/// <summary>Rows of an answer.</summary>
+/// <param name="View">What they are: logs, spans, flows, events, traces, graph; or table.</param>
+/// <param name="Columns">The columns.</param>
+/// <param name="Rows">One value a column: text, a number, or null.</param>
+public sealed record AnswerRows(string View, IReadOnlyList<AnswerColumn> Columns, IReadOnlyList<object?[]> Rows);
+
 /// <summary>The answer to an enquiry.</summary>
 /// <param name="Unit">UCUM unit of the values.</param>
 /// <param name="Every">Width of a slot.</param>
@@ -36,9 +46,10 @@ public sealed record GapDetail(Labels Labels, long From, long To, double Rise);
 /// <param name="Series">The series.</param>
 /// <param name="Steps">The account, the source first.</param>
 /// <param name="Notes">What to know.</param>
+/// <param name="Rows">Rows instead of series, or null.</param>
 public sealed record Answer(
     string Unit, TimeSpan Every, long FirstEnd, IReadOnlyList<AnswerSeries> Series, IReadOnlyList<StepAccount> Steps,
-    IReadOnlyList<Note> Notes);
+    IReadOnlyList<Note> Notes, AnswerRows? Rows = null);
 
 /// <summary>Where an enquiry finds its series. An implementation is bound to one reader's access scope.</summary>
 public interface ISeriesReader

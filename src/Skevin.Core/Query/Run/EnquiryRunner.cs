@@ -5,13 +5,21 @@ using Skevin.Core.Series;
 namespace Skevin.Core.Query.Run;
 
 /// <summary>How much one enquiry may read and return.</summary>
-public sealed record Limits(long Samples = 40_000_000, int Series = 1000);
+/// <param name="Samples">Samples read.</param>
+/// <param name="Series">Series returned.</param>
+/// <param name="Rows">Rows looked at.</param>
+/// <param name="KeptRows">Rows returned.</param>
+public sealed record Limits(long Samples = 40_000_000, int Series = 1000, long Rows = 20_000_000, int KeptRows = 100_000);
 
-/// <summary>Answers an enquiry: reads the series of its source, then takes one step after the other.</summary>
+/// <summary>Where an enquiry reads. Both are bound to one reader's access scope.</summary>
+public sealed record EnquiryReader(ISeriesReader Series, IRowReader Rows);
+
+/// <summary>Answers an enquiry: reads the source of each body, then takes one step after the other.</summary>
 public static class EnquiryRunner
 {
     // A counter's slot may need the sample before the window; a gap is only seen from its near edge.
     private const long LookBack = 10 * 60_000;
+    private const int MostSlots = 20_000;
 
     /// <summary>Runs an enquiry.</summary>
     /// <param name="enquiry">The tree.</param>
@@ -24,81 +32,151 @@ public static class EnquiryRunner
     /// <exception cref="EnquiryException">The text asks for something that does not fit, with position and suggestion.</exception>
     /// <exception cref="LimitException">More than the limits allow.</exception>
     public static async Task<Answer> Run(
-        Enquiry enquiry, Predicate? scope, Window window, ISeriesReader reader, Limits limits, CancellationToken stop,
+        Enquiry enquiry, Predicate? scope, Window window, EnquiryReader reader, Limits limits, CancellationToken stop,
         TimeSpan? width = null)
     {
-        var notes = new List<Note>();
-        var account = new List<StepAccount>();
+        var (notes, account) = (new List<Note>(), new List<StepAccount>());
+        var parts = enquiry.Parts.Select(part => new Preparation(part, scope)).ToArray();
         var named = Slots.WidthOf(enquiry) ?? width;
-        var source = enquiry.Source.Name;
-        var found = reader.Find(source, window.From - LookBack, window.To);
-        if (found.Count == 0)
-            NoSeries(enquiry, reader, notes);
-        if (found.Select(series => series.Key.Kind).Distinct().Count() > 1)
-            found = MixedKinds(found, notes);
-        account.Add(new StepAccount(Formatter.Source(source), found.Count));
-
-        // Conditions directly behind the source only look at labels: they are taken before anything is read.
-        var steps = enquiry.Steps.Select(step => (step, scope: false)).ToList();
-        if (scope is not null)
-            steps.Insert(0, (new WhereStep(scope, default), true));
-        var at = 0;
-        for (; at < steps.Count && steps[at].step is WhereStep where; at++)
+        // The width is common to all parts, and the data of metrics has a say in it: so all are found first.
+        var begins = 0;
+        foreach (var part in parts)
         {
-            var test = Matching.Compile(where.Predicate);
-            var kept = found.Where(series => test(series.Key.Labels)).ToArray();
-            if (kept.Length == 0 && found.Count > 0)
-                notes.AddRange(NothingLeft.Explain(at + 1, where.Predicate, [.. found.Select(series => series.Key.Labels)]));
-            found = kept;
-            account.Add(new StepAccount(Formatter.Write(where), kept.Length, steps[at].scope));
+            if (part.Part.Body.Source is MetricSource metric)
+                await part.Find(metric, window, named, reader.Series, limits, begins, notes, stop);
+            begins += 1 + part.Steps.Count;
         }
-
-        // One more slot before the window, because every slot is read whole; and what came after it, because the rise to the next
-        // sample belongs in part to the last slot.
-        var reach = LookBack + (long)(named?.TotalMilliseconds ?? 0);
-        var samples = await reader.Read(found, window.From - reach, window.To + LookBack, stop);
-        if (samples.Sum(run => (long)run.Length) > limits.Samples)
-            throw new LimitException(account[^1].Text, $"More than {limits.Samples:N0} samples would be read. Narrow this step or the window.");
-        var interval = Interval(samples);
-        var slotWidth = named is { } chosen ? (long)chosen.TotalMilliseconds : Slots.WidthFor(window, interval);
+        var slotWidth = named is { } chosen ? (long)chosen.TotalMilliseconds
+            : parts.Where(part => part.Part.Body.Source is not FormulaSource).Select(part => Slots.WidthFor(window, part.Interval)).DefaultIfEmpty(60_000).Max();
         var slots = Slots.Over(window, slotWidth);
-        if (slots.Count > 20_000)
-            throw new LimitException("every", $"{slots.Count:N0} points a series are more than 20,000. Choose a greater width or a shorter window.");
+        if (slots.Count > MostSlots)
+            throw new LimitException("every", $"{slots.Count:N0} points a series are more than {MostSlots:N0}. Choose a greater width or a shorter window.");
 
-        var kind = found.Count > 0 ? found[0].Key.Kind : SeriesKind.Gauge;
-        var unit = found.Count > 0 ? found[0].Key.Unit : "";
-        if (found.Select(series => series.Key.Unit).Distinct().Count() > 1)
-            notes.Add(new Note(0, "unit assumed", $"Senders disagree about the unit of {source}; {(unit.Length == 0 ? "none" : unit)} is assumed."));
-        var table = new SeriesTable(kind, unit, slots, source,
-            [.. found.Select((series, i) => new TableRow(series.Key.Labels, samples[i], null))]);
-        for (; at < steps.Count; at++)
+        var tables = new Dictionary<string, SeriesTable>();
+        SeriesTable? series = null;
+        RowTable? rows = null;
+        foreach (var part in parts)
         {
             stop.ThrowIfCancellationRequested();
-            table = table.Take(at + 1, steps[at].step, notes);
-            account.Add(new StepAccount(Formatter.Write(steps[at].step), table.Rows.Count));
+            var first = account.Count;
+            (series, rows) = part.Part.Body.Source switch
+            {
+                MetricSource => (part.Series(slots, account, notes), null),
+                RowSource source => await new RowBody(source, part.Steps, reader.Rows, window, limits, first, account, notes).Run(slots, stop),
+                FormulaSource formula => (Computed(formula, part, tables, slots, account, notes), null),
+                _ => throw new InvalidOperationException("Unknown source."),
+            };
+            if (part.Part.Name is { } name)
+            {
+                account[first] = account[first] with { Text = $"{name}: {account[first].Text}" };
+                if (series is not null)
+                    tables[name] = series;
+            }
         }
-        var answer = table.Finish(steps.Count, notes);
+        if (rows is not null)
+            return new Answer("", TimeSpan.FromMilliseconds(slotWidth), slots.FirstEnd, [], account, notes, rows.Finish());
+        var answer = series!.Finish(account.Count - 1, notes);
         if (answer.Count > limits.Series)
         {
-            notes.Add(new Note(steps.Count, "cut", $"Cut to {limits.Series} of {answer.Count} series.", "highest 10"));
+            notes.Add(new Note(account.Count - 1, "cut", $"Cut to {limits.Series} of {answer.Count} series.", "highest 10"));
             answer = [.. answer.Take(limits.Series)];
         }
-        return new Answer(table.Unit, TimeSpan.FromMilliseconds(slotWidth), slots.FirstEnd, answer, account, notes);
+        return new Answer(series.Unit, TimeSpan.FromMilliseconds(slotWidth), slots.FirstEnd, answer, account, notes);
     }
 
-    private static double Interval(IReadOnlyList<Sample[]> samples)
+    private static SeriesTable Computed(FormulaSource formula, Preparation part, Dictionary<string, SeriesTable> tables, Slots slots, List<StepAccount> account, List<Note> notes)
+    {
+        var table = FormulaTable.Of(formula, tables, slots, account.Count, notes);
+        account.Add(new StepAccount(Formatter.Write(formula), table.Rows.Count));
+        foreach (var (step, _) in part.Steps)
+        {
+            table = table.Take(account.Count, step, notes);
+            account.Add(new StepAccount(Formatter.Write(step), table.Rows.Count));
+        }
+        return table;
+    }
+
+    /// <summary>A body on its way: for metrics, the series and samples it found.</summary>
+    private sealed class Preparation
+    {
+        private readonly List<StepAccount> _found = [];
+        private IReadOnlyList<StoredSeries> _series = [];
+        private IReadOnlyList<Sample[]> _samples = [];
+        private int _at;
+
+        public Preparation(Part part, Predicate? scope)
+        {
+            Part = part;
+            Steps = [.. part.Body.Steps.Select(step => (step, false))];
+            // A formula's parts are scoped already.
+            if (scope is not null && part.Body.Source is not FormulaSource)
+                Steps.Insert(0, (new WhereStep(scope, default), true));
+            Interval = part.Body.Source is RowSource rows ? RowBody.Interval(rows.Kind) : CollectionInterval.Assumed;
+        }
+
+        public Part Part { get; }
+
+        public List<(Step Step, bool Scope)> Steps { get; }
+
+        public double Interval { get; private set; }
+
+        public async Task Find(MetricSource source, Window window, TimeSpan? named, ISeriesReader reader, Limits limits, int firstStep, List<Note> notes, CancellationToken stop)
+        {
+            var found = reader.Find(source.Name, window.From - LookBack, window.To);
+            if (found.Count == 0)
+                NoSeries(source, reader, firstStep, notes);
+            if (found.Select(series => series.Key.Kind).Distinct().Count() > 1)
+                found = MixedKinds(found, firstStep, notes);
+            _found.Add(new StepAccount(Formatter.Write(source), found.Count));
+            // Conditions directly behind the source only look at labels: they are taken before anything is read.
+            for (; _at < Steps.Count && Steps[_at].Step is WhereStep where; _at++)
+            {
+                var test = Matching.OfLabels(where.Predicate);
+                var kept = found.Where(series => test(series.Key.Labels)).ToArray();
+                if (kept.Length == 0 && found.Count > 0)
+                    notes.AddRange(NothingLeft.Explain(firstStep + _at + 1, where.Predicate, [.. found.Select(series => series.Key.Labels)]));
+                found = kept;
+                _found.Add(new StepAccount(Formatter.Write(where), kept.Length, Steps[_at].Scope));
+            }
+            // One more slot before the window, because every slot is read whole; and what came after it, because the rise to the next
+            // sample belongs in part to the last slot.
+            var reach = LookBack + (long)(named?.TotalMilliseconds ?? 0);
+            _samples = await reader.Read(found, window.From - reach, window.To + LookBack, stop);
+            if (_samples.Sum(run => (long)run.Length) > limits.Samples)
+                throw new LimitException(_found[^1].Text, $"More than {limits.Samples:N0} samples would be read. Narrow this step or the window.");
+            _series = found;
+            Interval = IntervalOf(_samples);
+            if (found.Select(series => series.Key.Unit).Distinct().Count() > 1)
+                notes.Add(new Note(firstStep, "unit assumed", $"Senders disagree about the unit of {source.Name}; {(found[0].Key.Unit.Length == 0 ? "none" : found[0].Key.Unit)} is assumed."));
+        }
+
+        public SeriesTable Series(Slots slots, List<StepAccount> account, List<Note> notes)
+        {
+            var first = account.Count;
+            account.AddRange(_found);
+            var (kind, unit) = _series.Count > 0 ? (_series[0].Key.Kind, _series[0].Key.Unit) : (SeriesKind.Gauge, "");
+            var table = new SeriesTable(kind, unit, slots, ((MetricSource)Part.Body.Source).Name, [.. _series.Select((series, i) => new TableRow(series.Key.Labels, _samples[i], null))]);
+            for (var at = _at; at < Steps.Count; at++)
+            {
+                table = table.Take(first + at + 1, Steps[at].Step, notes);
+                account.Add(new StepAccount(Formatter.Write(Steps[at].Step), table.Rows.Count));
+            }
+            return table;
+        }
+    }
+
+    private static double IntervalOf(IReadOnlyList<Sample[]> samples)
     {
         var intervals = samples.Where(run => run.Length >= 3).Select(run => CollectionInterval.Of(run)).Order().ToArray();
         return intervals.Length == 0 ? CollectionInterval.Assumed : intervals[intervals.Length / 2];
     }
 
-    private static void NoSeries(Enquiry enquiry, ISeriesReader reader, List<Note> notes)
+    private static void NoSeries(MetricSource source, ISeriesReader reader, int step, List<Note> notes)
     {
-        var source = enquiry.Source;
         var metrics = reader.Metrics().ToArray();
         if (metrics.Contains(source.Name))
         {
-            notes.Add(new Note(0, "nothing left", $"{source.Name} has no samples in this window.", "A wider window, or see Arrivals."));
+            notes.Add(new Note(step, "nothing left", $"{source.Name} has no samples in this window.", "A wider window, or see Arrivals."));
             return;
         }
         var near = EditDistance.Nearest(source.Name, metrics, 3).ToArray();
@@ -110,10 +188,10 @@ public static class EnquiryRunner
             near.FirstOrDefault()));
     }
 
-    private static IReadOnlyList<StoredSeries> MixedKinds(IReadOnlyList<StoredSeries> found, List<Note> notes)
+    private static IReadOnlyList<StoredSeries> MixedKinds(IReadOnlyList<StoredSeries> found, int step, List<Note> notes)
     {
         var most = found.GroupBy(series => series.Key.Kind).MaxBy(group => group.Count())!;
-        notes.Add(new Note(0, "two kinds", $"Some senders give {found[0].Key.Metric} as a counter, some as a gauge; the {most.Count()} that are a {most.Key.ToString().ToLowerInvariant()} are asked."));
+        notes.Add(new Note(step, "two kinds", $"Some senders give {found[0].Key.Metric} as a counter, some as a gauge; the {most.Count()} that are a {most.Key.ToString().ToLowerInvariant()} are asked."));
         return [.. most];
     }
 }

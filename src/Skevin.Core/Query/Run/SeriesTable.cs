@@ -17,8 +17,10 @@ internal sealed record SeriesTable(SeriesKind Kind, string Unit, Slots Slots, st
     {
         WhereStep where => Where(number, where, notes),
         RiseStep rise => Rise(number, rise, notes),
-        AggregateStep aggregate => Aggregated(aggregate),
+        AggregateStep aggregate => Aggregated(aggregate, notes, number),
         RankStep rank => Ranked(rank),
+        UnitStep unit => InUnit(unit),
+        ShowStep or OrderStep or FirstStep or TracesStep or GraphStep => throw OfRows(step),
         _ => throw new InvalidOperationException("A step that cannot be taken: " + step.GetType().Name),
     };
 
@@ -27,12 +29,12 @@ internal sealed record SeriesTable(SeriesKind Kind, string Unit, Slots Slots, st
     {
         if (Kind == SeriesKind.Counter && Rows.Count > 0)
             notes.Add(new Note(lastStep, "never falls", $"{Metric} is a counter: it only ever rises. Its rate is usually what is meant.", "rate"));
-        return [.. Rows.Select(row => new AnswerSeries(row.Labels, ValuesOf(row, Aggregate.Mean)))];
+        return [.. Rows.Select(row => new AnswerSeries(row.Labels, ValuesOf(row, FunctionKind.Mean)))];
     }
 
     private SeriesTable Where(int number, WhereStep where, List<Note> notes)
     {
-        var test = Matching.Compile(where.Predicate);
+        var test = Matching.OfLabels(where.Predicate);
         var kept = Rows.Where(row => test(row.Labels)).ToArray();
         if (kept.Length == 0 && Rows.Count > 0)
             notes.AddRange(NothingLeft.Explain(number, where.Predicate, [.. Rows.Select(row => row.Labels)]));
@@ -68,11 +70,32 @@ internal sealed record SeriesTable(SeriesKind Kind, string Unit, Slots Slots, st
         return this with { Kind = SeriesKind.Gauge, Unit = unit, Rows = rows };
     }
 
-    private SeriesTable Aggregated(AggregateStep step)
+    private static EnquiryException OfRows(Step step)
     {
+        var word = Formatter.Write(step).Split(' ')[0];
+        return new EnquiryException(new(step.At.Line, step.At.Column, word, $"'{word}' takes rows, but these are series.", word == "first" ? "highest 5" : $"Leave out '{word}', or take it before the step that counts."));
+    }
+
+    private SeriesTable InUnit(UnitStep step)
+    {
+        var (factor, unit) = step.Unit == "percent" ? (0.01, "1") : Units.Suffixes.TryGetValue(step.Unit, out var known) ? known : (1, step.Unit);
+        if (step.Unit == "percent" && Unit is not ("" or "1") || step.Unit != "percent" && Units.Suffixes.ContainsKey(step.Unit) && unit != Unit && Unit is not ("" or "1"))
+            throw new EnquiryException(new(step.At.Line, step.At.Column, step.Unit, $"The values are in {Unit}, which cannot be given as {step.Unit}.", null));
+        // Seconds and bytes keep their base unit: the axis chooses the prefix.
+        return step.Unit == "percent"
+            ? this with { Unit = "%", Rows = [.. Rows.Select(row => new TableRow(row.Labels, [], [.. ValuesOf(row, FunctionKind.Mean).Select(value => value / factor)]))] }
+            : this with { Unit = unit, Rows = unit == Unit ? Rows : [.. Rows.Select(row => new TableRow(row.Labels, [], [.. ValuesOf(row, FunctionKind.Mean).Select(value => value * factor)]))] };
+    }
+
+    private SeriesTable Aggregated(AggregateStep step, List<Note> notes, int number)
+    {
+        if (step.Field is not null)
+            throw new EnquiryException(new(step.At.Line, step.At.Column, step.Field, $"'{step.Function} {step.Field}' takes a field of rows, but these are series.", step.Function.ToString()));
+        if (step.Function.Kind is FunctionKind.Distinct)
+            throw new EnquiryException(new(step.At.Line, step.At.Column, "distinct", "'distinct' takes a field of rows, but these are series.", "count"));
         if (Kind == SeriesKind.Counter && Raw && Rows.Count > 0)
         {
-            var word = step.Function.ToString().ToLowerInvariant();
+            var word = step.Function.ToString();
             throw new EnquiryException(new(step.At.Line, step.At.Column, word,
                 $"'{word}' takes gauges, but {Metric} is a counter.", $"rate -> {word}"));
         }
@@ -82,17 +105,17 @@ internal sealed record SeriesTable(SeriesKind Kind, string Unit, Slots Slots, st
             var key = Group(row.Labels, step.Grouping);
             if (!groups.TryGetValue(key, out var members))
                 groups[key] = members = [];
-            members.Add(ValuesOf(row, step.Function));
+            members.Add(ValuesOf(row, step.Function.Kind));
         }
         var rows = groups.Select(group => new TableRow(group.Key, [], Across(group.Value, step.Function)))
             .OrderBy(row => row.Labels.ToString(), StringComparer.Ordinal).ToArray();
-        return this with { Kind = SeriesKind.Gauge, Unit = step.Function == Aggregate.Count ? "1" : Unit, Rows = rows };
+        return this with { Kind = SeriesKind.Gauge, Unit = step.Function.Kind == FunctionKind.Count ? "1" : Unit, Rows = rows };
     }
 
     private SeriesTable Ranked(RankStep step)
     {
         var scored = Rows
-            .Select(row => row with { Values = ValuesOf(row, Aggregate.Mean), Samples = [] })
+            .Select(row => row with { Values = ValuesOf(row, FunctionKind.Mean), Samples = [] })
             .Select(row => (row, score: Fold(row.Values!, step.By)))
             .Where(pair => !double.IsNaN(pair.score));
         var ordered = step.Highest ? scored.OrderByDescending(pair => pair.score) : scored.OrderBy(pair => pair.score);
@@ -113,7 +136,7 @@ internal sealed record SeriesTable(SeriesKind Kind, string Unit, Slots Slots, st
     }
 
     // A gauge's value in a slot is the mean of its samples; under min and max their least and greatest; a counter's its last.
-    private double[] ValuesOf(TableRow row, Aggregate function)
+    internal double[] ValuesOf(TableRow row, FunctionKind function)
     {
         if (row.Values is { } done)
             return done;
@@ -127,12 +150,12 @@ internal sealed record SeriesTable(SeriesKind Kind, string Unit, Slots Slots, st
             var slot = (int)((sample.Time - Slots.Start - 1) / Slots.Width);
             values[slot] = counts[slot]++ == 0 || Kind == SeriesKind.Counter ? sample.Value : function switch
             {
-                Aggregate.Min => Math.Min(values[slot], sample.Value),
-                Aggregate.Max => Math.Max(values[slot], sample.Value),
+                FunctionKind.Min => Math.Min(values[slot], sample.Value),
+                FunctionKind.Max => Math.Max(values[slot], sample.Value),
                 _ => values[slot] + sample.Value,
             };
         }
-        if (Kind == SeriesKind.Gauge && function is not (Aggregate.Min or Aggregate.Max))
+        if (Kind == SeriesKind.Gauge && function is not (FunctionKind.Min or FunctionKind.Max))
             for (var i = 0; i < values.Length; i++)
                 values[i] /= counts[i];
         if (Kind == SeriesKind.Gauge)
@@ -157,7 +180,7 @@ internal sealed record SeriesTable(SeriesKind Kind, string Unit, Slots Slots, st
         }
     }
 
-    private double[] Across(List<double[]> members, Aggregate function)
+    private double[] Across(List<double[]> members, Function function)
     {
         var values = new double[Slots.Count];
         for (var i = 0; i < values.Length; i++)
@@ -165,8 +188,10 @@ internal sealed record SeriesTable(SeriesKind Kind, string Unit, Slots Slots, st
         return values;
     }
 
-    private static double Fold(IEnumerable<double> values, Aggregate function)
+    private static double Fold(IEnumerable<double> values, Function function)
     {
+        if (function.Kind == FunctionKind.Quantile)
+            return Quantiles.Exact([.. values.Where(value => !double.IsNaN(value)).Select(value => (value, 1.0))], function.Quantile / 100);
         var (count, sum, least, greatest) = (0, 0.0, double.PositiveInfinity, double.NegativeInfinity);
         foreach (var value in values)
         {
@@ -177,12 +202,12 @@ internal sealed record SeriesTable(SeriesKind Kind, string Unit, Slots Slots, st
             least = Math.Min(least, value);
             greatest = Math.Max(greatest, value);
         }
-        return count == 0 ? double.NaN : function switch
+        return count == 0 ? double.NaN : function.Kind switch
         {
-            Aggregate.Count => count,
-            Aggregate.Sum => sum,
-            Aggregate.Mean => sum / count,
-            Aggregate.Min => least,
+            FunctionKind.Count => count,
+            FunctionKind.Sum => sum,
+            FunctionKind.Mean => sum / count,
+            FunctionKind.Min => least,
             _ => greatest,
         };
     }

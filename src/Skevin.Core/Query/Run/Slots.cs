@@ -49,7 +49,7 @@ public readonly record struct Slots(long Width, long FirstEnd, int Count)
     public static TimeSpan? WidthOf(Enquiry enquiry)
     {
         TimeSpan? found = null;
-        foreach (var step in enquiry.Steps)
+        foreach (var step in enquiry.AllSteps)
         {
             var every = step switch
             {

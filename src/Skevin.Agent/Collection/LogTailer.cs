@@ -1,0 +1,246 @@
+using System.Security.Cryptography;
+using OpenTelemetry.Proto.Common.V1;
+using OpenTelemetry.Proto.Logs.V1;
+using Skevin.Agent.Buffer;
+using Skevin.Core.Arrivals;
+using Skevin.Core.Clusters;
+using Skevin.Core.Collection;
+using Skevin.Core.Formats.ContainerLog;
+using Skevin.Core.Formats.Otlp;
+
+namespace Skevin.Agent.Collection;
+
+/// <summary>Lines of one container read in a pass.</summary>
+/// <param name="Source">The container's source.</param>
+/// <param name="Records">Its lines.</param>
+/// <param name="Marks">How far its files were read with them.</param>
+/// <param name="Strange">Lines that are not in the runtime's format.</param>
+/// <param name="More">Whether more is waiting to be read.</param>
+public sealed record TailedLines(string Source, ResourceLogs Records, IReadOnlyDictionary<string, long?> Marks, int Count, int Strange, bool More);
+
+/// <summary>
+/// Reads the containers' log files of a node, <c>var/log/pods/&lt;namespace&gt;_&lt;pod&gt;_&lt;uid&gt;/&lt;container&gt;/&lt;restart&gt;.log</c>, across
+/// rotation and its own restarts. A file is known by its first line, which begins with a time in nanoseconds, so that it is
+/// the same file under the name it is rotated to. Source of the layout: container runtime interface, log format.
+/// </summary>
+public sealed class LogTailer(string hostRoot, DiskBuffer buffer)
+{
+    private const string Prefix = "log:";
+    private const int LongestPass = 1 << 20;
+    private const int LongestFirstLine = 4096;
+    private const int LongestMessage = 1 << 20;
+    private static readonly TimeSpan LongestWait = TimeSpan.FromSeconds(10);
+
+    private readonly Dictionary<string, DateTimeOffset> _waiting = [];
+
+    private sealed record LogFile(string Path, string Mark, long Length, bool Packed);
+
+    private string Root => Path.Combine(hostRoot, "var/log/pods");
+
+    /// <summary>Reads what is new.</summary>
+    /// <param name="plan">Which namespaces.</param>
+    /// <param name="pods">Pods of this node, for the names of their workloads.</param>
+    /// <param name="node">This node.</param>
+    /// <param name="now">The clock.</param>
+    /// <returns>One entry a container, also for those with nothing new.</returns>
+    /// <exception cref="IOException">The folder cannot be read.</exception>
+    public IEnumerable<TailedLines> Read(LogsPlan plan, IReadOnlyList<PodState> pods, string node, DateTimeOffset now)
+    {
+        var byUid = pods.Where(pod => pod.Uid.Length > 0).DistinctBy(pod => pod.Uid).ToDictionary(pod => pod.Uid);
+        var present = new HashSet<string>(StringComparer.Ordinal);
+        foreach (var folder in Directory.EnumerateDirectories(Root).Order(StringComparer.Ordinal))
+        {
+            var parts = Path.GetFileName(folder).Split('_');
+            if (parts.Length != 3 || !ExpectedSources.Chosen(plan.Namespaces, parts[0]))
+                continue;
+            foreach (var container in Directory.EnumerateDirectories(folder))
+            {
+                var key = $"{Prefix}{parts[2]}/{Path.GetFileName(container)}/";
+                present.Add(key);
+                List<KeyValuePair<string, string>> attributes = byUid.TryGetValue(parts[2], out var pod)
+                    ? PodAttributes.Of(pod, Path.GetFileName(container))
+                    : [new("k8s.namespace.name", parts[0]), new("k8s.pod.name", parts[1]), new("k8s.node.name", node), new("k8s.container.name", Path.GetFileName(container))];
+                attributes.Add(new("k8s.pod.uid", parts[2]));
+                yield return ReadContainer(container, key, ExpectedSources.Log(parts[0], parts[1], Path.GetFileName(container)), attributes, now);
+            }
+        }
+        // Marks of containers whose folder is gone are of no more use.
+        var gone = buffer.Marks(Prefix).Where(mark => !present.Contains(mark[..(mark.LastIndexOf('/') + 1)])).ToArray();
+        if (gone.Length > 0 && present.Count > 0)
+            yield return new TailedLines("", new ResourceLogs(), gone.ToDictionary(mark => mark, _ => (long?)null), 0, 0, false);
+    }
+
+    private TailedLines ReadContainer(string folder, string key, string source, List<KeyValuePair<string, string>> attributes, DateTimeOffset now)
+    {
+        var scope = LogBatch.Scope(source);
+        var resource = new ResourceLogs { Resource = new() };
+        OtlpAttributes.Write(resource.Resource.Attributes, attributes);
+        resource.ScopeLogs.Add(scope);
+        var marks = new Dictionary<string, long?>();
+        // Lines in order over all files; a mark may only pass where no part of a message is waiting for its rest.
+        var pending = new Pending?[2];
+        var (strange, read, more) = (0, 0L, false);
+        var files = Files(folder, key);
+        var safe = (Records: 0, Strange: 0);
+        for (var i = 0; i < files.Count && !more; i++)
+        {
+            var file = files[i];
+            var offset = buffer.Mark(file.Mark) ?? 0;
+            if (offset >= file.Length && !file.Packed)
+                continue;
+            var lines = Lines(file, offset, LongestPass - read, out var cut);
+            foreach (var (line, end) in lines)
+            {
+                read += line.Length + 1;
+                if (ContainerLogLine.Read(line.Span) is not { } parsed)
+                {
+                    strange++;
+                }
+                else
+                {
+                    var stream = parsed.Stderr ? 1 : 0;
+                    var waiting = pending[stream];
+                    if (parsed.Partial && (waiting?.Length ?? 0) + parsed.Message.Length < LongestMessage)
+                    {
+                        pending[stream] = (waiting ?? new Pending(parsed.Time, [], 0)).With(parsed.Message);
+                        continue;
+                    }
+                    scope.LogRecords.Add(Record(parsed, waiting is null ? parsed.Message : string.Concat(waiting.Parts.Append(parsed.Message)), waiting?.Time ?? parsed.Time));
+                    pending[stream] = null;
+                }
+                if (pending[0] is null && pending[1] is null)
+                {
+                    safe = (scope.LogRecords.Count, strange);
+                    marks[file.Mark] = end;
+                }
+            }
+            more = cut;
+        }
+        if (pending.Any(part => part is not null))
+        {
+            if (!WaitedLong(key, now))
+            {
+                // What came after the first waiting part is read again with its rest.
+                while (scope.LogRecords.Count > safe.Records)
+                    scope.LogRecords.RemoveAt(scope.LogRecords.Count - 1);
+                return new TailedLines(source, resource, marks, scope.LogRecords.Count, safe.Strange, false);
+            }
+            foreach (var (part, i) in pending.Select((part, i) => (part, i)).Where(pair => pair.part is not null))
+                scope.LogRecords.Add(Record(new ContainerLogLine(part!.Time, i == 1, false, ""), string.Concat(part.Parts), part.Time));
+            foreach (var file in files)
+                marks[file.Mark] = file.Length;
+        }
+        _waiting.Remove(key);
+        return new TailedLines(source, resource, marks, scope.LogRecords.Count, strange, more);
+    }
+
+    private sealed record Pending(long Time, List<string> Parts, int Length)
+    {
+        public Pending With(string part)
+        {
+            Parts.Add(part);
+            return this with { Length = Length + part.Length };
+        }
+    }
+
+    // A message whose rest does not come is given as it is after a while: its program may have been killed in the middle.
+    private bool WaitedLong(string key, DateTimeOffset now)
+    {
+        if (!_waiting.TryGetValue(key, out var waiting))
+            _waiting[key] = waiting = now;
+        return now - waiting > LongestWait;
+    }
+
+    private static LogRecord Record(ContainerLogLine line, string message, long time)
+    {
+        var said = LogMessage.Read(message);
+        var record = new LogRecord
+        {
+            TimeUnixNano = (ulong)time, SeverityNumber = (int)said.Level, Body = new AnyValue { StringValue = said.Text },
+            TraceId = said.Trace.IsEmpty ? Google.Protobuf.ByteString.Empty : Google.Protobuf.ByteString.CopyFrom(said.Trace.Bytes()),
+            SpanId = said.Span == 0 ? Google.Protobuf.ByteString.Empty : Google.Protobuf.ByteString.CopyFrom(Core.Traces.TraceId.SpanBytes(said.Span)),
+        };
+        OtlpAttributes.Write(record.Attributes, said.Fields.Append(new("log.iostream", line.Stderr ? "stderr" : "stdout")));
+        return record;
+    }
+
+    // Rotated files first, in the order of their names' times, then the one being written; restarts in order.
+    private List<LogFile> Files(string folder, string key)
+    {
+        var files = new List<LogFile>();
+        foreach (var path in Directory.EnumerateFiles(folder).Select(path => (path, order: Order(Path.GetFileName(path)))).Where(pair => pair.order is not null).OrderBy(pair => pair.order).Select(pair => pair.path))
+        {
+            var packed = path.EndsWith(".gz", StringComparison.Ordinal);
+            try
+            {
+                using var stream = Open(path, packed);
+                var first = new byte[LongestFirstLine];
+                var count = stream.ReadAtLeast(first, first.Length, throwOnEndOfStream: false);
+                var end = first.AsSpan(0, count).IndexOf((byte)'\n');
+                // A file without a whole first line is not known yet; an endless first line is known by its beginning.
+                if (end < 0 && count < first.Length)
+                    continue;
+                var mark = key + Convert.ToHexString(SHA256.HashData(first.AsSpan(0, end < 0 ? count : end)))[..16];
+                files.Add(new LogFile(path, mark, packed ? long.MaxValue : new FileInfo(path).Length, packed));
+            }
+            catch (FileNotFoundException)
+            {
+                // Rotated between listing and opening; it is found under its new name in the next pass.
+            }
+        }
+        return [.. files.DistinctBy(file => file.Mark)];
+    }
+
+    private static (int, int, string)? Order(string name)
+    {
+        var parts = name.Split(".log", 2);
+        return parts.Length == 2 && int.TryParse(parts[0], out var restart) && (parts[1].Length == 0 || parts[1][0] == '.') ? (restart, parts[1].Length == 0 ? 1 : 0, parts[1]) : null;
+    }
+
+    private static Stream Open(string path, bool packed)
+    {
+        var file = new FileStream(path, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete);
+        return packed ? new System.IO.Compression.GZipStream(file, System.IO.Compression.CompressionMode.Decompress) : file;
+    }
+
+    // Whole lines from an offset on, with the offset behind each.
+    private static List<(ReadOnlyMemory<byte> Line, long End)> Lines(LogFile file, long offset, long most, out bool cut)
+    {
+        cut = false;
+        var lines = new List<(ReadOnlyMemory<byte>, long)>();
+        byte[] bytes;
+        int count;
+        using (var stream = Open(file.Path, file.Packed))
+        {
+            if (file.Packed)
+            {
+                // Packed files cannot be entered in the middle.
+                var skip = new byte[65536];
+                for (var left = offset; left > 0;)
+                {
+                    var got = stream.Read(skip, 0, (int)Math.Min(left, skip.Length));
+                    if (got == 0)
+                        return lines;
+                    left -= got;
+                }
+            }
+            else
+            {
+                stream.Seek(offset, SeekOrigin.Begin);
+            }
+            bytes = new byte[Math.Max(LongestFirstLine * 16, most)];
+            count = stream.ReadAtLeast(bytes, bytes.Length, throwOnEndOfStream: false);
+        }
+        cut = count == bytes.Length;
+        var from = 0;
+        while (from < count && bytes.AsSpan(from, count - from).IndexOf((byte)'\n') is var end && end >= 0)
+        {
+            lines.Add((bytes.AsMemory(from, end), offset + from + end + 1));
+            from += end + 1;
+        }
+        // A line longer than a whole pass is passed over in pieces, as lines of a strange form.
+        if (cut && from == 0)
+            lines.Add((bytes.AsMemory(0, count), offset + count));
+        return lines;
+    }
+}

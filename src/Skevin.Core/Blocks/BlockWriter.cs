@@ -1,0 +1,104 @@
+using System.Text;
+using Skevin.Core.Series;
+
+namespace Skevin.Core.Blocks;
+
+/// <summary>Writes the inside of a block: numbers of variable length, texts once each, sets of attributes once each; then zstd over all.</summary>
+public sealed class BlockWriter
+{
+    private readonly MemoryStream _body = new();
+    private readonly Dictionary<string, int> _texts = new(StringComparer.Ordinal);
+    private readonly List<string> _textList = [];
+    private readonly Dictionary<Labels, int> _labels = [];
+    private readonly List<Labels> _labelList = [];
+
+    /// <summary>A number of 7 bits a byte, lowest first.</summary>
+    public void Unsigned(ulong value) => Unsigned(_body, value);
+
+    /// <summary>A number that may be negative, folded so that small ones stay short.</summary>
+    public void Signed(long value) => Unsigned((ulong)((value << 1) ^ (value >> 63)));
+
+    /// <summary>The 64 bits of a number.</summary>
+    public void Double(double value) => _body.Write(BitConverter.GetBytes(value));
+
+    /// <summary>Eight bytes as they are.</summary>
+    public void Fixed(ulong value) => _body.Write(BitConverter.GetBytes(value));
+
+    /// <summary>Bytes with their count.</summary>
+    public void Bytes(ReadOnlySpan<byte> bytes)
+    {
+        Unsigned((ulong)bytes.Length);
+        _body.Write(bytes);
+    }
+
+    /// <summary>A text that is likely to be unlike all others.</summary>
+    public void Inline(string text) => Bytes(Encoding.UTF8.GetBytes(text));
+
+    /// <summary>A text that is likely to come again.</summary>
+    public void Text(string text) => Unsigned((ulong)NumberOf(text));
+
+    /// <summary>A set of attributes that is likely to come again.</summary>
+    public void Labels(Labels labels)
+    {
+        if (!_labels.TryGetValue(labels, out var number))
+        {
+            _labels[labels] = number = _labelList.Count;
+            _labelList.Add(labels);
+        }
+        Unsigned((ulong)number);
+    }
+
+    /// <summary>The finished block.</summary>
+    /// <param name="version">First byte of the block, outside the compression.</param>
+    public byte[] Finish(byte version)
+    {
+        var whole = new MemoryStream();
+        // Attributes are written as texts, so their texts must be known first.
+        var labels = new MemoryStream();
+        Unsigned(labels, (ulong)_labelList.Count);
+        foreach (var set in _labelList)
+        {
+            Unsigned(labels, (ulong)set.Count);
+            foreach (var (name, value) in set)
+            {
+                Unsigned(labels, (ulong)NumberOf(name));
+                Unsigned(labels, (ulong)NumberOf(value));
+            }
+        }
+        Unsigned(whole, (ulong)_textList.Count);
+        foreach (var text in _textList)
+        {
+            var bytes = Encoding.UTF8.GetBytes(text);
+            Unsigned(whole, (ulong)bytes.Length);
+            whole.Write(bytes);
+        }
+        labels.WriteTo(whole);
+        _body.WriteTo(whole);
+        using var compressor = new ZstdSharp.Compressor(3);
+        var packed = compressor.Wrap(whole.GetBuffer().AsSpan(0, (int)whole.Length));
+        var block = new byte[packed.Length + 1];
+        block[0] = version;
+        packed.CopyTo(block.AsSpan(1));
+        return block;
+    }
+
+    private int NumberOf(string text)
+    {
+        if (!_texts.TryGetValue(text, out var number))
+        {
+            _texts[text] = number = _textList.Count;
+            _textList.Add(text);
+        }
+        return number;
+    }
+
+    private static void Unsigned(MemoryStream into, ulong value)
+    {
+        while (value >= 0x80)
+        {
+            into.WriteByte((byte)(value | 0x80));
+            value >>= 7;
+        }
+        into.WriteByte((byte)value);
+    }
+}

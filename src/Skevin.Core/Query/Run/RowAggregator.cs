@@ -1,0 +1,157 @@
+using Skevin.Core.Query.Language;
+using Skevin.Core.Series;
+
+namespace Skevin.Core.Query.Run;
+
+/// <summary>Takes a function over a field of rows, by groups and slots, one row after the other.</summary>
+internal sealed class RowAggregator
+{
+    /// <summary>Quantiles are exact up to so many values.</summary>
+    public const int MostValues = 4_000_000;
+
+    private sealed class Cell
+    {
+        public double Weight;
+        public double Sum;
+        public double Least = double.PositiveInfinity;
+        public double Greatest = double.NegativeInfinity;
+        public List<(double, double)>? Values;
+        public HashSet<string>? Different;
+    }
+
+    private readonly AggregateStep _step;
+    private readonly RowKind _kind;
+    private readonly Slots _slots;
+    private readonly bool _total;
+    private readonly Dictionary<Labels, Cell?[]> _groups = [];
+    private readonly Dictionary<string, Labels> _single = new(StringComparer.Ordinal);
+    private int _kept;
+
+    public RowAggregator(AggregateStep step, RowKind kind, Slots slots)
+    {
+        (_step, _kind, _slots) = (step, kind, slots);
+        // Sums of a minute's flows stand for many flows: their value is that of one, and the weight brings the sum back.
+        _total = kind == RowKind.Flows && step.Field is "bytes" or "packets" or "flows" or "failed";
+        if (step.Grouping is null)
+            _groups[Labels.None] = new Cell?[slots.Count];
+    }
+
+    /// <summary>Whether a row stood for more than itself by sampling.</summary>
+    public bool Weighted { get; private set; }
+
+    /// <summary>Rows whose field holds no number.</summary>
+    public long WithoutNumber { get; private set; }
+
+    public void Add(IRow row)
+    {
+        if (row.Milliseconds <= _slots.Start || row.Milliseconds > _slots.End)
+            return;
+        var slot = (int)((row.Milliseconds - _slots.Start - 1) / _slots.Width);
+        var number = 1.0;
+        string? text = null;
+        if (_step.Field is { } field && _step.Function.Kind != FunctionKind.Count)
+        {
+            var value = row[field];
+            if (_step.Function.Kind == FunctionKind.Distinct)
+            {
+                if ((text = value.AsText) is null)
+                    return;
+            }
+            else
+            {
+                number = value.AsNumber;
+                if (double.IsNaN(number))
+                {
+                    WithoutNumber++;
+                    return;
+                }
+                if (_total)
+                    number /= row.Weight;
+            }
+        }
+        else if (_step.Field is { } wanted && !row[wanted].Exists)
+        {
+            return;
+        }
+        Weighted |= _kind == RowKind.Spans && row.Weight != 1;
+        var key = Key(row);
+        if (!_groups.TryGetValue(key, out var cells))
+        {
+            if (_groups.Count >= 10_000)
+                throw new LimitException(Formatter.Write(_step), "More than 10,000 groups. Group by fewer fields, or narrow with where.");
+            _groups[key] = cells = new Cell?[_slots.Count];
+        }
+        var cell = cells[slot] ??= new Cell();
+        cell.Weight += row.Weight;
+        cell.Sum += number * row.Weight;
+        cell.Least = Math.Min(cell.Least, number);
+        cell.Greatest = Math.Max(cell.Greatest, number);
+        if (text is not null)
+            (cell.Different ??= new HashSet<string>(StringComparer.Ordinal)).Add(text);
+        if (_step.Function.Kind == FunctionKind.Quantile)
+        {
+            if (++_kept > MostValues)
+                throw new LimitException(Formatter.Write(_step), $"More than {MostValues:N0} values for an exact quantile. Narrow with where, or shorten the window.");
+            (cell.Values ??= []).Add((number, row.Weight));
+        }
+    }
+
+    /// <summary>The series.</summary>
+    /// <param name="arriving">Minutes in which the source was arriving: there a slot without rows is 0, elsewhere it is empty.</param>
+    public SeriesTable Finish(IReadOnlySet<long> arriving)
+    {
+        var zero = _step.Function.Kind is FunctionKind.Count or FunctionKind.Sum or FunctionKind.Distinct;
+        var rows = new List<TableRow>();
+        foreach (var (labels, cells) in _groups)
+        {
+            var values = new double[_slots.Count];
+            for (var i = 0; i < values.Length; i++)
+                values[i] = cells[i] is { } cell ? Value(cell) : zero && Arrived(i, arriving) ? 0 : double.NaN;
+            rows.Add(new TableRow(labels, [], values));
+        }
+        return new SeriesTable(SeriesKind.Gauge, Unit, _slots, "", [.. rows.OrderBy(row => row.Labels.ToString(), StringComparer.Ordinal)]);
+    }
+
+    private string Unit => _step.Function.Kind switch
+    {
+        FunctionKind.Count => _kind switch { RowKind.Logs => "{line}", RowKind.Spans => "{span}", RowKind.Flows => "{flow}", _ => "{event}" },
+        FunctionKind.Distinct => "1",
+        _ => RowFields.UnitOf(_kind, _step.Field!) is { } unit and not "time" ? unit : "1",
+    };
+
+    private double Value(Cell cell) => _step.Function.Kind switch
+    {
+        FunctionKind.Count => cell.Weight,
+        FunctionKind.Sum => cell.Sum,
+        FunctionKind.Mean => cell.Sum / cell.Weight,
+        FunctionKind.Min => cell.Least,
+        FunctionKind.Max => cell.Greatest,
+        FunctionKind.Distinct => cell.Different?.Count ?? 0,
+        _ => Quantiles.Exact(cell.Values ?? [], _step.Function.Quantile / 100),
+    };
+
+    private bool Arrived(int slot, IReadOnlySet<long> arriving)
+    {
+        var end = _slots.FirstEnd + slot * _slots.Width;
+        for (var minute = (end - _slots.Width) / 60_000; minute <= (end - 1) / 60_000; minute++)
+            if (arriving.Contains(minute))
+                return true;
+        return false;
+    }
+
+    private Labels Key(IRow row)
+    {
+        if (_step.Grouping is not { } grouping)
+            return Labels.None;
+        if (grouping.Except)
+            throw new EnquiryException(new(_step.At.Line, _step.At.Column, "except", "Rows are grouped with 'by'; 'except' takes series.", "by"));
+        if (grouping.Fields.Count == 1)
+        {
+            var value = row[grouping.Fields[0]].AsText ?? "";
+            if (!_single.TryGetValue(value, out var known))
+                _single[value] = known = Labels.From([new(grouping.Fields[0], value)]);
+            return known;
+        }
+        return Labels.From(grouping.Fields.Select(field => new KeyValuePair<string, string>(field, row[field].AsText ?? "")));
+    }
+}

@@ -1,0 +1,83 @@
+using Skevin.Core.Blocks;
+using Skevin.Core.Series;
+
+namespace Skevin.Core.Traces;
+
+/// <summary>Spans as they are stored: in order of their start, attributes and their texts once each, the whole compressed with zstd.</summary>
+public static class SpanBlock
+{
+    private const byte Version = 1;
+
+    /// <summary>Encodes spans.</summary>
+    public static byte[] Encode(IEnumerable<Span> spans)
+    {
+        var writer = new BlockWriter();
+        var before = 0L;
+        var ordered = spans.OrderBy(span => span.Start).ToArray();
+        writer.Unsigned((ulong)ordered.Length);
+        foreach (var span in ordered)
+        {
+            writer.Fixed(span.Trace.High);
+            writer.Fixed(span.Trace.Low);
+            writer.Fixed(span.Id);
+            writer.Fixed(span.Parent);
+            writer.Text(span.Name);
+            writer.Unsigned((ulong)span.Kind | ((ulong)span.Status << 4));
+            writer.Signed(span.Start - before);
+            before = span.Start;
+            writer.Unsigned((ulong)span.Duration);
+            writer.Text(span.StatusMessage);
+            writer.Double(span.Weight);
+            writer.Labels(span.Resource);
+            Attributes(writer, span.Attributes);
+            writer.Unsigned((ulong)span.Events.Count);
+            foreach (var note in span.Events)
+            {
+                writer.Signed(note.Time - span.Start);
+                writer.Text(note.Name);
+                Attributes(writer, note.Attributes);
+            }
+        }
+        return writer.Finish(Version);
+    }
+
+    /// <summary>Decodes what <see cref="Encode"/> wrote.</summary>
+    /// <exception cref="FormatException">The bytes are no such block.</exception>
+    public static Span[] Decode(ReadOnlySpan<byte> block)
+    {
+        var reader = new BlockReader(block, Version);
+        var spans = new Span[reader.Count()];
+        var start = 0L;
+        for (var i = 0; i < spans.Length; i++)
+        {
+            var trace = new TraceId(reader.Fixed(), reader.Fixed());
+            var (id, parent, name, kinds) = (reader.Fixed(), reader.Fixed(), reader.Text(), reader.Unsigned());
+            start += reader.Signed();
+            var duration = (long)(reader.Unsigned() & long.MaxValue);
+            var (message, weight, resource, attributes) = (reader.Text(), reader.Double(), reader.Labels(), Attributes(reader));
+            var events = new SpanEvent[reader.Count()];
+            for (var j = 0; j < events.Length; j++)
+                events[j] = new SpanEvent(start + reader.Signed(), reader.Text(), Attributes(reader));
+            spans[i] = new Span(trace, id, parent, name, (SpanKind)(kinds & 15), start, duration, (SpanStatus)((kinds >> 4) & 15), message, weight, resource, attributes, events);
+        }
+        return spans;
+    }
+
+    private static void Attributes(BlockWriter writer, Labels attributes)
+    {
+        writer.Unsigned((ulong)attributes.Count);
+        foreach (var (name, value) in attributes)
+        {
+            writer.Text(name);
+            writer.Text(value);
+        }
+    }
+
+    private static Labels Attributes(BlockReader reader)
+    {
+        var pairs = new KeyValuePair<string, string>[reader.Count()];
+        for (var j = 0; j < pairs.Length; j++)
+            pairs[j] = new(reader.Text(), reader.Text());
+        return pairs.Length == 0 ? Labels.None : Labels.From(pairs);
+    }
+}

@@ -1,0 +1,53 @@
+using System.Collections.Concurrent;
+using Npgsql;
+
+namespace Skevin.Storage.Blocks;
+
+/// <summary>Partitions of the big tables, one a day (UTC).</summary>
+public sealed class DayPartitions(NpgsqlDataSource database)
+{
+    /// <summary>The partitioned tables.</summary>
+    public static readonly string[] Tables = ["sample_batch", "log_block", "span_block", "trace_index", "flow_block"];
+
+    private readonly ConcurrentDictionary<(string, DateOnly), bool> _made = new();
+
+    /// <summary>Makes the partitions a request needs, outside its transaction.</summary>
+    public async Task Ensure(IEnumerable<(string Table, DateOnly Day)> wanted, CancellationToken stop)
+    {
+        foreach (var (table, day) in wanted.Distinct().Where(pair => !_made.ContainsKey(pair)))
+        {
+            await using var connection = await database.OpenConnectionAsync(stop);
+            await using var transaction = await connection.BeginTransactionAsync(stop);
+            await using var command = new NpgsqlCommand($"""
+                select pg_advisory_xact_lock(7301);
+                create table if not exists {table}_{day:yyyyMMdd} partition of {table} for values from ('{day:yyyy-MM-dd}') to ('{day.AddDays(1):yyyy-MM-dd}');
+                """, connection, transaction);
+            await command.ExecuteNonQueryAsync(stop);
+            await transaction.CommitAsync(stop);
+            _made[(table, day)] = true;
+        }
+    }
+
+    /// <summary>Detaches and drops partitions older than a day.</summary>
+    public async Task DropBefore(DateOnly day, CancellationToken stop)
+    {
+        foreach (var table in Tables)
+        {
+            var old = new List<string>();
+            await using (var command = database.CreateCommand($"select inhrelid::regclass::text from pg_inherits where inhparent = '{table}'::regclass"))
+            await using (var reader = await command.ExecuteReaderAsync(stop))
+                while (await reader.ReadAsync(stop))
+                    if (DateOnly.TryParseExact(reader.GetString(0)[^8..], "yyyyMMdd", out var own) && own < day)
+                        old.Add(reader.GetString(0));
+            foreach (var partition in old)
+            {
+                await using var drop = database.CreateCommand($"alter table {table} detach partition {partition}; drop table {partition};");
+                await drop.ExecuteNonQueryAsync(stop);
+            }
+        }
+    }
+
+    /// <summary>The day (UTC) of a moment in epoch milliseconds.</summary>
+    public static DateOnly DayOf(long ms) => DateOnly.FromDateTime(DateTimeOffset.FromUnixTimeMilliseconds(
+        Math.Clamp(ms, DateTimeOffset.UnixEpoch.ToUnixTimeMilliseconds(), 253_402_300_799_999)).UtcDateTime);
+}

@@ -1,0 +1,140 @@
+using System.Runtime.CompilerServices;
+using Npgsql;
+using Skevin.Core.Access;
+using Skevin.Core.Blocks;
+using Skevin.Core.Logs;
+using Skevin.Core.Query.Run;
+using Skevin.Core.Series;
+using Skevin.Core.Traces;
+using Skevin.Core.Traffic;
+using Skevin.Storage.Flows;
+
+namespace Skevin.Storage.Blocks;
+
+/// <summary>Reads log lines, spans, flows and events for one reader: what their access scope does not hold does not exist for them.</summary>
+public sealed class RowReader(NpgsqlDataSource database, AddressBooks books, AccessScope scope, string? cluster) : IRowReader
+{
+    /// <inheritdoc/>
+    public IAsyncEnumerable<RowBatch> Rows(RowKind kind, long from, long to, RowHints hints, CancellationToken stop) => kind switch
+    {
+        RowKind.Spans => Spans(from, to, hints, stop),
+        RowKind.Flows => Flows(from, to, stop),
+        _ => Lines(kind, from, to, hints, stop),
+    };
+
+    /// <inheritdoc/>
+    public async Task<IReadOnlySet<long>> Arriving(RowKind kind, long from, long to, CancellationToken stop)
+    {
+        var minutes = new HashSet<long>();
+        await using var command = database.CreateCommand("""
+            select distinct minute from arrival_minute join cluster on cluster.id = cluster_id
+            where signal = @signal and minute between @from and @to and (@cluster::text is null or name = @cluster) and (@visible::text[] is null or name = any(@visible))
+            """);
+        command.Parameters.AddWithValue("signal", kind switch { RowKind.Spans => "traces", RowKind.Flows => "flows", _ => "logs" });
+        command.Parameters.AddWithValue("from", from / 60_000);
+        command.Parameters.AddWithValue("to", to / 60_000);
+        Scope(command);
+        await using var reader = await command.ExecuteReaderAsync(stop);
+        while (await reader.ReadAsync(stop))
+            minutes.Add(reader.GetInt64(0));
+        return minutes;
+    }
+
+    /// <summary>All spans of a trace, whoever may see them: what is foreign is for the caller to mask.</summary>
+    public async Task<IReadOnlyList<Span>> Trace(TraceId trace, CancellationToken stop)
+    {
+        var spans = new List<Span>();
+        await foreach (var (_, payload, _) in Blocks("span_block", "spans", 0, 0, long.MaxValue, new RowHints([], trace.ToString()), stop))
+            spans.AddRange(SpanBlock.Decode(payload!).Where(span => span.Trace == trace));
+        return [.. spans.OrderBy(span => span.Start)];
+    }
+
+    private async IAsyncEnumerable<RowBatch> Lines(RowKind kind, long from, long to, RowHints hints, [EnumeratorCancellation] CancellationToken stop)
+    {
+        await foreach (var (_, payload, passed) in Blocks("log_block", "lines", kind == RowKind.Events ? 1 : 0, from, to, hints, stop))
+            yield return payload is null ? new RowBatch(passed, []) : Kept(LogBlock.Decode(payload), line => line.Resource, from, to);
+    }
+
+    private async IAsyncEnumerable<RowBatch> Spans(long from, long to, RowHints hints, [EnumeratorCancellation] CancellationToken stop)
+    {
+        await foreach (var (_, payload, passed) in Blocks("span_block", "spans", 0, from, to, hints, stop))
+            yield return payload is null ? new RowBatch(passed, []) : Kept(SpanBlock.Decode(payload), span => span.Resource, from, to);
+    }
+
+    private RowBatch Kept<T>(T[] rows, Func<T, Labels> resource, long from, long to) where T : IRow
+    {
+        var sees = new Dictionary<Labels, bool>(ReferenceEqualityComparer.Instance);
+        var kept = new List<IRow>(rows.Length);
+        foreach (var row in rows)
+        {
+            if (row.Milliseconds <= from || row.Milliseconds > to)
+                continue;
+            // Rows of a block share the objects of their attributes, so each set is judged once.
+            var labels = resource(row);
+            if (!sees.TryGetValue(labels, out var visible))
+                sees[labels] = visible = scope.Sees(labels["k8s.cluster.name"] ?? "", labels["k8s.namespace.name"]);
+            if (visible)
+                kept.Add(row);
+        }
+        return new RowBatch(0, kept);
+    }
+
+    // Flows of a minute may lie in several blocks, so all are read before they are paired.
+    private async IAsyncEnumerable<RowBatch> Flows(long from, long to, [EnumeratorCancellation] CancellationToken stop)
+    {
+        var clusters = new Dictionary<string, List<FlowMinute>>();
+        await foreach (var (name, payload, _) in Blocks("flow_block", "rows", 0, from, to, RowHints.None, stop))
+        {
+            if (!clusters.TryGetValue(name, out var minutes))
+                clusters[name] = minutes = [];
+            minutes.AddRange(FlowBlock.Decode(payload!).Where(minute => minute.Key.Minute > from && minute.Key.Minute <= to));
+        }
+        foreach (var (name, minutes) in clusters)
+        {
+            var naming = books.Of(name);
+            yield return new RowBatch(0, [.. FlowPairing.Once(minutes).Select(minute => naming.Name(minute, name, scope)).OfType<FlowRow>()]);
+        }
+    }
+
+    // A block whose words cannot hold what is wanted is passed over; its lines still count where all of them are in the window and visible.
+    private async IAsyncEnumerable<(string Cluster, byte[]? Payload, long Passed)> Blocks(
+        string table, string count, int kind, long from, long to, RowHints hints, [EnumeratorCancellation] CancellationToken stop)
+    {
+        var byTrace = hints.Trace is { } text && TraceId.Parse(text) is { IsEmpty: false };
+        await using var command = database.CreateCommand($"""
+            select cluster.name, payload, {count}, from_ms, to_ms{(table == "flow_block" ? "" : ", words")} from {table} join cluster on cluster.id = cluster_id
+            where day between @first and @last and to_ms > @from and from_ms <= @to and (@cluster::text is null or name = @cluster) and (@visible::text[] is null or name = any(@visible))
+            {(table == "log_block" ? "and kind = @kind" : "")} {(byTrace && table == "span_block" ? "and (day, {table}.id) in (select day, block from trace_index where trace = @trace)" : "")}
+            order by to_ms desc
+            """.Replace("{table}", table));
+        command.Parameters.AddWithValue("first", DayPartitions.DayOf(from));
+        command.Parameters.AddWithValue("last", DayPartitions.DayOf(to));
+        command.Parameters.AddWithValue("from", from);
+        command.Parameters.AddWithValue("to", to);
+        if (table == "log_block")
+            command.Parameters.AddWithValue("kind", (short)kind);
+        if (byTrace && table == "span_block")
+            command.Parameters.AddWithValue("trace", (long)TraceId.Parse(hints.Trace).Low);
+        Scope(command);
+        await using var reader = await command.ExecuteReaderAsync(stop);
+        while (await reader.ReadAsync(stop))
+        {
+            var wanted = true;
+            if (hints.Words.Count > 0 && table != "flow_block")
+            {
+                var words = (byte[])reader[5];
+                wanted = hints.Words.All(word => WordFilter.MayHold(words, word));
+                // Where only a part of the lines is in the window or visible, they must be looked at to be counted.
+                if (!wanted && (reader.GetInt64(3) <= from || reader.GetInt64(4) > to || scope.Namespaces is not null))
+                    wanted = true;
+            }
+            yield return (reader.GetString(0), wanted ? (byte[])reader[1] : null, wanted ? 0 : reader.GetInt32(2));
+        }
+    }
+
+    private void Scope(NpgsqlCommand command)
+    {
+        command.Parameters.Add(new NpgsqlParameter("cluster", NpgsqlTypes.NpgsqlDbType.Text) { Value = (object?)cluster ?? DBNull.Value });
+        command.Parameters.Add(new NpgsqlParameter("visible", NpgsqlTypes.NpgsqlDbType.Array | NpgsqlTypes.NpgsqlDbType.Text) { Value = (object?)scope.Clusters?.ToArray() ?? DBNull.Value });
+    }
+}
