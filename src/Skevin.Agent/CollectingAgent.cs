@@ -172,7 +172,7 @@ public sealed class CollectingAgent : IAsyncDisposable
         }
         if (now >= _nextStatus || _newError)
         {
-            _nextStatus = now + StatusEvery;
+            _nextStatus = now + (SealEvery > StatusEvery ? SealEvery : StatusEvery);
             _newError = false;
             if (_environment.Role == AgentRole.Node && configuration.Plan.Flows is not null)
                 Report("flows", ExpectedSources.Flows(_environment.NodeName), 0, now, Flows.Error);

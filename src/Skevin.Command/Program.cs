@@ -59,6 +59,15 @@ static async Task Ask(Client client, string text, string last, string? cluster)
     if (answer["notes"]!.AsArray().Count(note => (string?)note!["kind"] == "gap") is > 0 and var gaps)
         Console.WriteLine($"    note  {gaps} gaps in the series, in which nothing was received");
     Console.WriteLine();
+    if (answer["columns"] is JsonArray columns)
+    {
+        Console.WriteLine(string.Join('\t', columns.Select(column => (string?)column!["name"])));
+        foreach (var row in answer["rows"]!.AsArray())
+            Console.WriteLine(string.Join('\t', row!.AsArray().Select((value, i) => (string?)columns[i]!["unit"] == "time" && value is not null
+                ? DateTimeOffset.FromUnixTimeMilliseconds((long)(double)value).ToString("yyyy-MM-dd HH:mm:ss.fff", CultureInfo.InvariantCulture) : value?.ToString() ?? "")));
+        if ((string?)answer["next"] is not null)
+            Console.WriteLine($"    {answer["rows"]!.AsArray().Count} of {answer["total"]} rows shown; narrow with where, or keep some with first");
+    }
     foreach (var series in answer["series"]!.AsArray())
     {
         var values = series!["points"]!.AsArray().Select(point => (double?)point![1]).OfType<double>().ToArray();

@@ -18,7 +18,8 @@ public sealed record BatchHeader(IReadOnlyList<BatchContent> Contents, IReadOnly
 /// <param name="Signal"><c>metrics</c>, <c>logs</c>, <c>traces</c> or <c>flows</c>.</param>
 /// <param name="Length">Bytes.</param>
 /// <param name="Contents">What is in it.</param>
-public sealed record SealedBatch(string Path, string Key, string Signal, long Length, IReadOnlyList<BatchContent> Contents)
+/// <param name="Marked">Whether read marks are passed with it.</param>
+public sealed record SealedBatch(string Path, string Key, string Signal, long Length, IReadOnlyList<BatchContent> Contents, bool Marked)
 {
     /// <summary>Its body as it is sent.</summary>
     public async Task<byte[]> Body(CancellationToken stop) => DiskBuffer.Split(await File.ReadAllBytesAsync(Path, stop)).Body.ToArray();
@@ -60,7 +61,7 @@ public sealed class DiskBuffer
             if (parts.Length != 3 || !long.TryParse(parts[0], NumberStyles.None, CultureInfo.InvariantCulture, out var number))
                 continue;
             var (header, _) = Split(File.ReadAllBytes(file));
-            _batches[number] = new SealedBatch(file, parts[1], parts[2], new FileInfo(file).Length, header.Contents);
+            _batches[number] = new SealedBatch(file, parts[1], parts[2], new FileInfo(file).Length, header.Contents, header.Marks.Count > 0);
             if (number > _marksThrough)
                 Apply(header.Marks);
             _next = Math.Max(_next, number + 1);
@@ -135,7 +136,7 @@ public sealed class DiskBuffer
                 file.Flush(flushToDisk: true);
             }
             File.Move(path + ".part", path);
-            var batch = new SealedBatch(path, key, signal, 8 + head.Length + body.Length, contents);
+            var batch = new SealedBatch(path, key, signal, 8 + head.Length + body.Length, contents, header.Marks.Count > 0);
             _batches[number] = batch;
             Apply(header.Marks);
             return batch;
@@ -148,7 +149,7 @@ public sealed class DiskBuffer
         var number = long.Parse(Path.GetFileName(batch.Path).Split('_')[0], CultureInfo.InvariantCulture);
         lock (_lock)
         {
-            if (number > _marksThrough)
+            if (batch.Marked && number > _marksThrough)
                 KeepMarks();
             _batches.Remove(number);
         }

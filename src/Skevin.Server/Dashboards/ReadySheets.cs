@@ -4,7 +4,7 @@ namespace Skevin.Server.Dashboards;
 /// <param name="Title">What it shows.</param>
 /// <param name="Subtitle">Of what, and in which unit.</param>
 /// <param name="Text">The enquiry.</param>
-/// <param name="Draw">lines, area or steps.</param>
+/// <param name="Draw">lines, area, stack or steps.</param>
 /// <param name="Height">Pixels.</param>
 /// <param name="By">Field that tells its series apart.</param>
 /// <param name="About">What the figure means and where it comes from.</param>
@@ -33,6 +33,21 @@ public static class ReadySheets
                 "Containers whose readiness check answers, from the cluster's own state."),
             new("Restarts", "by workload", "k8s.container.restart.count -> sum by workload -> highest 4 by max", "steps", 72, "workload",
                 "Restarts of the containers, from the cluster's own state."),
+        ]),
+        new("auction-morning", "Auction morning", "How an opening goes: requests, failures, times, lines, traffic.",
+        [
+            new("Requests", "answered, by service", "spans -> where kind = \"server\" -> count by service every 1m -> highest 5", "lines", 100, "service",
+                "Server spans by minute; sampled ones by their weight."),
+            new("Failing requests", "share, by service", "failed: spans -> where kind = \"server\" and status = \"error\" -> count by service every 1m; all: spans -> where kind = \"server\" -> count by service every 1m; failed / all -> as percent -> highest 5 by max", "lines", 92, "service",
+                "Server spans that ended with an error, as a share of all server spans of the service."),
+            new("Time to answer", "95 % within, by service", "spans -> where kind = \"server\" -> p95 duration by service every 1m -> highest 5", "lines", 100, "service",
+                "The 95th percentile of the server spans' durations, exact."),
+            new("Log lines", "by level", "logs -> count by level every 1m", "stack", 84, "level",
+                "Lines of all containers by minute."),
+            new("Dropped flows", "by reason", "flows -> where outcome = \"dropped\" -> count by reason every 1m", "steps", 76, "reason",
+                "Flows the nodes dropped, each once, with the reason the node gives."),
+            new("Traffic", "bytes a minute, by namespace", "flows -> sum bytes by destination.namespace every 1m -> highest 5", "lines", 84, "destination.namespace",
+                "Bytes of flows to each namespace; without a namespace: to the outside."),
         ]),
     ];
 }

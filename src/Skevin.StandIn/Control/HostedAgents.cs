@@ -24,6 +24,7 @@ public sealed class HostedAgents(SimCluster cluster, Authority authority, PodNet
     private static readonly TimeSpan PastSeal = TimeSpan.FromSeconds(60);
 
     private readonly ConcurrentDictionary<string, Hosted> _agents = new();
+    private readonly Dictionary<string, string> _written = [];
 
     /// <summary>Agents that are up.</summary>
     public IReadOnlyList<CollectingAgent> Agents => [.. _agents.Values.Select(hosted => hosted.Agent)];
@@ -76,7 +77,9 @@ public sealed class HostedAgents(SimCluster cluster, Authority authority, PodNet
     /// <summary>The loopback port that stands for a port of the agent's on a node; null where none listens.</summary>
     public int? PortOn(string node, int port) => OnNode(node) is not { } hosted ? null : port switch
     {
-        Manifests.SpanPort => hosted.SpanPort, Manifests.FlowPort => hosted.Agent.Flows.Port, _ => null,
+        Manifests.SpanPort => hosted.SpanPort,
+        Manifests.FlowPort => hosted.Agent.Flows.Port,
+        _ => null,
     };
 
     /// <summary>The agent of a node, or null while there is none.</summary>
@@ -104,7 +107,8 @@ public sealed class HostedAgents(SimCluster cluster, Authority authority, PodNet
         var role = pod.Container["args"] is JsonArray args && args.Any(argument => argument?.GetValue<string>() == "state") ? AgentRole.State : AgentRole.Node;
         var agent = new CollectingAgent(new AgentEnvironment(
             role, pod.Node, pod.Name, Path.Combine(root, "configuration", "agent.json"), Path.Combine(root, "ingest", "token"),
-            Path.Combine(root, "account", "token"), null, clusterApi, BufferOf(pod, root), NodeRoot(pod.Node), IPAddress.Loopback, 0, 0, network.Dial, clock)) { SealEvery = sealEvery };
+            Path.Combine(root, "account", "token"), null, clusterApi, BufferOf(pod, root), NodeRoot(pod.Node), IPAddress.Loopback, 0, 0, network.Dial, clock))
+        { SealEvery = sealEvery };
         var page = AgentHost.Build(agent, "http://127.0.0.1:0", role == AgentRole.Node ? "http://127.0.0.1:0" : null);
         await page.StartAsync(stop);
         var ports = page.Urls.Select(url => new Uri(url).Port).ToArray();
@@ -131,10 +135,11 @@ public sealed class HostedAgents(SimCluster cluster, Authority authority, PodNet
     }
 
     // Written beside and renamed, as a volume is brought up to date: a reader never sees half a file.
-    private static void Write(string path, string text)
+    private void Write(string path, string text)
     {
-        if (File.Exists(path) && File.ReadAllText(path) == text)
+        if (_written.TryGetValue(path, out var there) && there == text)
             return;
+        _written[path] = text;
         Directory.CreateDirectory(Path.GetDirectoryName(path)!);
         File.WriteAllText(path + ".new", text);
         File.Move(path + ".new", path, overwrite: true);

@@ -26,6 +26,7 @@ public sealed class SimCluster
     private static readonly TimeSpan LongestToldStep = TimeSpan.FromSeconds(30);
     private static readonly TimeSpan LogsKept = TimeSpan.FromMinutes(3);
     private readonly List<(SimPod Pod, DateTimeOffset At)> _removed = [];
+    private readonly Dictionary<ObjectKey, (long Version, string Template, string Hash)> _templates = [];
 
     /// <summary>Makes the cluster with its nodes and workloads, long settled.</summary>
     /// <param name="logs">Where its containers' logs are written; null for nowhere.</param>
@@ -184,8 +185,7 @@ public sealed class SimCluster
     {
         var (ns, name) = (item.Key.Namespace, item.Key.Name);
         var kind = plural switch { "deployments" => "Deployment", "statefulsets" => "StatefulSet", _ => "DaemonSet" };
-        var template = item.Body["spec"]!["template"]!.ToJsonString();
-        var hash = Convert.ToHexString(SHA256.HashData(Encoding.UTF8.GetBytes(template)))[..10].ToLowerInvariant();
+        var (template, hash) = TemplateOf(item);
         var own = _pods.Values.Where(pod => pod.OwnerKind == kind && pod.Namespace == ns && pod.OwnerName == name).ToArray();
         var fresh = own.Where(pod => pod.TemplateHash == hash[..9]).ToArray();
         var old = own.Except(fresh).ToArray();
@@ -210,6 +210,16 @@ public sealed class SimCluster
                 Remove(extra);
         }
         ShowStatus(item, kind, hash);
+    }
+
+    private (string Template, string Hash) TemplateOf(StoredObject item)
+    {
+        if (_templates.TryGetValue(item.Key, out var known) && known.Version == item.Version)
+            return (known.Template, known.Hash);
+        var template = item.Body["spec"]!["template"]!.ToJsonString();
+        var hash = Convert.ToHexString(SHA256.HashData(Encoding.UTF8.GetBytes(template)))[..10].ToLowerInvariant();
+        _templates[item.Key] = (item.Version, template, hash);
+        return (template, hash);
     }
 
     private void ShowStatus(StoredObject item, string kind, string hash)

@@ -75,7 +75,9 @@ public sealed class ArrivalBook(NpgsqlDataSource database, TimeProvider clock)
         var recent = all.Values.Where(report => newest.At - report.At < TimeSpan.FromMinutes(10)).ToArray();
         return newest with
         {
-            Read = recent.Sum(report => report.Read), Sent = recent.Sum(report => report.Sent), Dropped = recent.Sum(report => report.Dropped),
+            Read = recent.Sum(report => report.Read),
+            Sent = recent.Sum(report => report.Sent),
+            Dropped = recent.Sum(report => report.Dropped),
             Error = recent.Select(report => report.Error).FirstOrDefault(error => error is not null),
         };
     }

@@ -86,6 +86,23 @@ public sealed class ArrivalTests
     public void What_the_agent_says_becomes_a_cause(string error, string cause) => Diagnoses.Of(Judge(300, Report(error)))!.Short.ShouldBe(cause);
 
     [Fact]
+    public void A_workload_that_sends_no_spans_is_told_apart_from_an_agent_that_is_silent()
+    {
+        var pod = new PodState("auction", "ledger-1", "p", "north-1", "Running", null, null, ["198.51.100.7"], "Deployment", "ledger",
+            [new ContainerState("ledger", "i", true, 0, "running", null, null, default, default, [], null, SendsSpans: true)], [], Now, null);
+        var expected = new ExpectedSource("traces", "auction/ledger", SourceKind.WorkloadSpans, "auction", "its pods, by their agents", Agent(), pod, 60, Now.AddHours(-1));
+        Diagnoses.Of(ArrivalJudgement.Judge(new SourceEvidence(expected, null, null, null), Now))!.Short.ShouldBe("the workload sends no spans");
+    }
+
+    [Fact]
+    public void A_status_record_comes_back_as_it_was_sent()
+    {
+        var report = new SourceReport("flows", "node/north-1", "north-1", DateTimeOffset.FromUnixTimeMilliseconds(1_795_000_000_000), 10, 9, 1, "no flow exporter has connected yet");
+        SourceReport.Of(report.Write(), "north-1").ShouldBe(report);
+        SourceReport.Of(new OpenTelemetry.Proto.Logs.V1.LogRecord(), "north-1").ShouldBeNull();
+    }
+
+    [Fact]
     public void An_agent_that_is_not_ready_explains_its_sources() =>
         Diagnoses.Of(Judge(300, agent: Agent(ready: false)))!.Short.ShouldBe("the agent is not ready");
 
@@ -93,9 +110,13 @@ public sealed class ArrivalTests
     public void Expected_sources_follow_plan_and_inventory()
     {
         var pod = new PodState("auction", "ledger-1", "p", "north-1", "Running", null, null, ["198.51.100.7"], "Deployment", "ledger",
-            [new ContainerState("ledger", "i", true, 0, "running", null, null, default, default, [new ContainerPort("metrics", 9464), new ContainerPort("http", 80)], null)], [], Now, null);
+            [new ContainerState("ledger", "i", true, 0, "running", null, null, default, default, [new ContainerPort("metrics", 9464), new ContainerPort("http", 80)], null, SendsSpans: true)], [], Now, null);
         var inventory = Inventory.Empty with { Nodes = [new NodeState("north-1", true, null, [], [], default, default, "", Now)], Pods = [pod, Agent()] };
-        ExpectedSources.Of(Core.Collection.CollectionPlan.Suggested, inventory).Select(source => source.Name).ShouldBe(["node/north-1", "cluster state", "auction/ledger-1:9464"]);
+        ExpectedSources.Of(Core.Collection.CollectionPlan.Suggested, inventory).Select(source => $"{source.Signal} {source.Name}").ShouldBe(
+        [
+            "metrics node/north-1", "metrics host/north-1", "metrics cluster state", "metrics auction/ledger-1:9464",
+            "logs auction/ledger-1/ledger", "logs skevin-agents/skevin-agent-x/agent", "logs cluster events", "traces auction/ledger", "flows node/north-1",
+        ]);
         ExpectedSources.Of(new Core.Collection.CollectionPlan(new Core.Collection.MetricsPlan(Namespaces: ["payout"])), inventory).ShouldNotContain(source => source.Kind == SourceKind.Endpoint);
         ExpectedSources.Of(new Core.Collection.CollectionPlan(null), inventory).ShouldBeEmpty();
     }

@@ -20,7 +20,7 @@ const order: State[] = ["refused", "silent", "late", "partial", "starting", "onT
 
 const Signals = styled(Card)`
   display: grid;
-  grid-template-columns: 2.4fr 1fr 1fr 1fr;
+  grid-template-columns: repeat(4, 1fr);
   > div { padding: 10px 14px; border-top: 3px solid transparent; min-height: 52px; }
   > div + div { border-left: 1px solid ${({ theme }) => theme.rule}; }
   strong { font: 700 18px/1.4 ${({ theme }) => theme.text}; }
@@ -36,6 +36,7 @@ const Detail = styled(Card)`
   pre { margin: 0; font-size: 12px; white-space: pre-wrap; overflow-wrap: anywhere; color: ${({ theme }) => theme.ink2}; }
 `;
 
+const sourceKey = (source: Source) => `${source.signal} ${source.source}`;
 const seen = (source: Source, now: number) => (source.lastSeen ? length(Math.max(0, now - Date.parse(source.lastSeen)) / 1000) : "never");
 
 export function ArrivalsStation() {
@@ -52,12 +53,12 @@ export function ArrivalsStation() {
   if (arrivals.error) return <Trouble error={arrivals.error} />;
   const shownAt = Math.max(now, arrivals.dataUpdatedAt);
   const all = arrivals.data.sources.filter((source) => !view.namespace || source.namespace === view.namespace || source.namespace === null).filter((source) => !view.workload || source.source.includes(`/${view.workload}-`) || source.namespace === null);
-  const sources = all.filter((source) => !trouble || !["onTime", "off", "starting"].includes(source.state)).sort((a, b) => order.indexOf(a.state) - order.indexOf(b.state) || a.source.localeCompare(b.source));
+  const sources = all.filter((source) => !trouble || !["onTime", "off", "starting"].includes(source.state)).sort((a, b) => order.indexOf(a.state) - order.indexOf(b.state) || signals.indexOf(a.signal as "logs") - signals.indexOf(b.signal as "logs") || a.source.localeCompare(b.source));
   const onTime = all.filter((source) => source.state === "onTime").length;
-  const chosen = sources.find((source) => source.source === open) ?? sources.find((source) => source.cause) ?? null;
+  const chosen = sources.find((source) => sourceKey(source) === open) ?? sources.find((source) => source.cause) ?? null;
   const columns: Column<Source>[] = [
     { id: "mark", title: "", width: "28px", cell: (source) => <Mark level={levels[source.state]} title={words[source.state]} /> },
-    { id: "signal", title: "Signal", width: "76px", cell: (source) => <span style={{ color: theme.metrics, fontWeight: 600 }}>{source.signal}</span>, value: (source) => source.signal },
+    { id: "signal", title: "Signal", width: "76px", cell: (source) => <span style={{ color: theme[source.signal as "metrics"], fontWeight: 600 }}>{source.signal}</span>, value: (source) => source.signal },
     { id: "source", title: "Source", width: "30%", cell: (source) => source.source.replace(/:(\d+)$/, " :$1"), value: (source) => source.source },
     { id: "by", title: "Sent by", width: "130px", cell: (source) => source.sentBy, value: (source) => source.sentBy },
     { id: "state", title: "State", width: "80px", cell: (source) => words[source.state], value: (source) => order.indexOf(source.state) },
@@ -70,21 +71,35 @@ export function ArrivalsStation() {
       <Title about={all.length > 0 ? `${all.length} sources expected, ${onTime} on time` : undefined} actions={<><CopyCsv columns={columns} rows={sources} /><Button main onPress={() => { tick(); void queries.invalidateQueries({ queryKey: ["arrivals"] }); }}>Check again</Button></>}>What has arrived from {cluster}</Title>
       {!arrivals.data.collected ? <Card><Empty title={`Nothing is collected from ${cluster} yet`} action={<Link to={{ pathname: "/collect", search: `cluster=${cluster}` }}>Plan what to collect</Link>}>Once a plan is rolled out, every source it leads to stands here with when it was last seen.</Empty></Card> : <>
         <Signals>
-          <div style={{ borderTopColor: theme.metrics }}>
-            <Row style={{ justifyContent: "space-between" }}><Heading>Metrics</Heading>{tally(all)}</Row>
-            <strong>{onTime} of {all.length}</strong> <Quiet>on time, {whole(all.reduce((minutes, source) => minutes + source.received, 0))} of {whole(all.reduce((minutes, source) => minutes + source.expected, 0))} minutes of the last hour have data</Quiet>
-          </div>
-          {(["logs", "traces", "flows"] as const).map((signal) => <div key={signal} style={{ borderTopColor: theme[signal] }}><Heading>{signal[0]!.toUpperCase() + signal.slice(1)}</Heading><Quiet>not collected</Quiet></div>)}
+          {signals.map((signal) => {
+            const own = all.filter((source) => source.signal === signal);
+            const good = own.filter((source) => source.state === "onTime").length;
+            return (
+              <div key={signal} style={{ borderTopColor: theme[signal] }}>
+                <Row style={{ justifyContent: "space-between" }}><Heading>{signal[0]!.toUpperCase() + signal.slice(1)}</Heading>{own.length > 0 && tally(own)}</Row>
+                {own.length === 0 ? <Quiet>{view.namespace ? "no source in this scope" : "not collected"}</Quiet>
+                  : <><strong>{good} of {own.length}</strong> <Quiet title="minutes of the last hour that have data">on time, {percent(own)} of the hour</Quiet></>}
+              </div>
+            );
+          })}
         </Signals>
         <List>
           <Row style={{ padding: "6px 12px", justifyContent: "space-between" }}><b>Expected sources</b><Switch on={trouble} onChange={setTrouble}>Only trouble</Switch></Row>
           {sources.length === 0 ? <Empty title={trouble ? "No source is in trouble here" : "No sources here"}>{trouble ? "Everything in this scope arrives as it should." : "No plan leads to a source in this scope."}</Empty>
-            : <Table label="Expected sources" columns={columns} rows={sources} rowKey={(source) => source.source} chosen={chosen?.source ?? null} onOpen={(source) => setOpen(source.source)} />}
+            : <Table label="Expected sources" columns={columns} rows={sources} rowKey={sourceKey} chosen={chosen ? sourceKey(chosen) : null} onOpen={(source) => setOpen(sourceKey(source))} />}
         </List>
         {chosen && <SourceDetail source={chosen} cluster={cluster} now={shownAt} />}
       </>}
     </>
   );
+}
+
+const signals = ["metrics", "logs", "traces", "flows"] as const;
+
+/** Minutes of the last hour with data, of those that should have some. */
+function percent(sources: Source[]) {
+  const [received, expected] = [sources.reduce((sum, source) => sum + source.received, 0), sources.reduce((sum, source) => sum + source.expected, 0)];
+  return expected === 0 ? "–" : `${received < expected ? Math.min(99.9, Math.floor((received / expected) * 1000) / 10) : 100} %`;
 }
 
 function tally(sources: Source[]) {
@@ -103,7 +118,7 @@ function SourceDetail({ source, cluster, now }: { source: Source; cluster: strin
       <div>
         <Heading>{source.source}: {words[source.state]}{source.cause ? `, ${source.cause}` : ""}</Heading>
         {source.explanation ? <><p>{source.explanation}</p><p><Quiet>{source.fix}</Quiet></p></>
-          : <p><Quiet>Read every {length(source.intervalSeconds)} by the {source.sentBy}; last seen {seen(source, now)} ago, {source.received} of {source.expected} minutes of the last hour.</Quiet></p>}
+          : <p><Quiet>{source.signal === "metrics" ? `Read every ${length(source.intervalSeconds)} by the ${source.sentBy}` : `Sent by ${source.sentBy}; complete where its agent reports each minute, even if it was quiet`}; last seen {seen(source, now)} ago, {source.received} of {source.expected} minutes of the last hour.</Quiet></p>}
         {source.act !== "none" && <Button main isDisabled={cure.isPending} onPress={() => cure.mutate()}>{cure.isPending ? "Working" : source.act === "handOutToken" ? "Hand out a new token" : "Apply the plan again"}</Button>}
         {cure.data && <p role="status">Done: {cure.data.applied.length} objects applied. It takes effect within a minute.</p>}
         {cure.error ? <Trouble error={cure.error} /> : null}

@@ -13,6 +13,8 @@ import { useView, useWindow } from "../shell/view";
 import { applyCure } from "./cure";
 import { Editor, type EnquiryError } from "./Editor";
 import { Ledger } from "./Ledger";
+import { RowsResult } from "./RowsResult";
+import { TraceView } from "./TraceView";
 
 const Result = styled(Card)`
   flex: 1;
@@ -33,9 +35,12 @@ const Examples = styled.div`
 `;
 
 const examples = [
+  "logs -> where level in (\"warn\", \"error\")",
+  "spans -> where status = \"error\" -> traces",
+  "flows -> graph",
+  "flows -> where outcome = \"dropped\" -> count by reason",
   "container.cpu.time -> rate -> sum by workload -> highest 5",
   "container.memory.working_set -> where workload = \"ledger\" -> max by pod",
-  "http_server_requests -> where http_response_status_code = \"503\" -> rate -> sum by service",
   "k8s.container.restart.count -> max by pod -> highest 5 by max",
 ];
 
@@ -52,19 +57,22 @@ export function AskStation() {
   const [text, setText] = useState(asked);
   const [editing, setEditing] = useState(!asked);
   const [shape, setShape] = useState<"both" | "table">("both");
-  useEffect(() => setText(asked), [asked]);
+  const [size, setSize] = useState(500);
+  useEffect(() => { setText(asked); setSize(500); }, [asked]);
   const answer = useQuery({
-    queryKey: ["ask", asked, cluster, view.namespace, view.workload, window.from, window.to], enabled: !!cluster && !!asked.trim(), retry: false, placeholderData: keepPreviousData,
-    queryFn: ({ signal }) => got(api.POST("/api/ask", { signal, body: { text: asked, from: new Date(window.from).toISOString(), to: new Date(window.to).toISOString(), cluster, scope: { namespace: view.namespace || null, workload: view.workload || null } } })),
+    queryKey: ["ask", asked, cluster, view.namespace, view.workload, window.from, window.to, size], enabled: !!cluster && !!asked.trim(), retry: false, placeholderData: keepPreviousData,
+    queryFn: ({ signal }) => got(api.POST("/api/ask", { signal, body: { text: asked, from: new Date(window.from).toISOString(), to: new Date(window.to).toISOString(), cluster, scope: { namespace: view.namespace || null, workload: view.workload || null }, page: { size } } })),
   });
   const error = answer.error instanceof Problem ? (answer.error.errors as EnquiryError[])[0] ?? null : null;
   useEffect(() => { if (error) setEditing(true); }, [error]);
   const ask = (enquiry: string) => {
     setText(enquiry);
     if (enquiry.trim() === asked.trim()) void answer.refetch();
-    setSearch((before) => { const next = new URLSearchParams(before); next.set("q", enquiry.trim()); return next; });
+    setSearch((before) => { const next = new URLSearchParams(before); next.set("q", enquiry.trim()); next.delete("trace"); return next; });
     setEditing(false);
   };
+  const trace = search.get("trace");
+  const openTrace = (id: string | null) => setSearch((before) => { const next = new URLSearchParams(before); if (id) next.set("trace", id); else next.delete("trace"); return next; });
   const data = !answer.error && asked ? answer.data : undefined;
   const names = data ? seriesNames(data.series) : [];
   const rows: Row1[] = (data?.series ?? []).map((series, index) => ({ name: names[index]!, index, labels: series.labels as Record<string, string>, figures: figures(series) }));
@@ -85,17 +93,20 @@ export function AskStation() {
       <Foot><Quiet>Ctrl Enter asks; Ctrl Space completes names and values</Quiet><Row $gap={8}>{asked && <Button onPress={() => { setText(asked); setEditing(false); }} isDisabled={!!error}>Leave</Button>}<Button main isDisabled={!text.trim()} onPress={() => ask(text)}>Ask</Button></Row></Foot>
     </Card>
   );
+  if (trace) return <TraceView trace={trace} cluster={cluster} onLeave={() => openTrace(null)} />;
   return (
     <>
-      <Title about={data && `${data.series.length} series, one value every ${data.every}`}
+      <Title about={data && (data.shape === "series" ? `${data.series.length} series, one value every ${data.every}` : undefined)}
         actions={data && <>
           {!editing && <Button data-enquiry onPress={() => setEditing(true)}>Edit</Button>}
-          <Button main onPress={() => navigate({ pathname: "/alarms", search: new URLSearchParams({ cluster, rule: "new", q: asked }).toString() })}>Make an alert rule</Button>
+          {data.shape === "series" && <Button main onPress={() => navigate({ pathname: "/alarms", search: new URLSearchParams({ cluster, rule: "new", q: asked }).toString() })}>Make an alert rule</Button>}
         </>}>{data ? heading(data) : "What happened?"}</Title>
       {editing ? editor : data ? <Card><Ledger steps={data.steps} notes={data.notes} onCure={(note) => ask(applyCure(asked, note.cure!))} /></Card> : null}
       {answer.error && !error ? <Trouble error={answer.error} /> : null}
-      {!asked && <Card style={{ marginTop: 12 }}><Empty title="Ask anything that has arrived" action={<Examples>{examples.map((example) => <Button bare key={example} onPress={() => ask(example.replaceAll(" -> ", "\n  -> "))}>{example}</Button>)}</Examples>}>Begin with the name of a metric, or with one of these.</Empty></Card>}
-      {data && (
+      {!asked && <Card style={{ marginTop: 12 }}><Empty title="Ask anything that has arrived" action={<Examples>{examples.map((example) => <Button bare key={example} onPress={() => ask(example.replaceAll(" -> ", "\n  -> "))}>{example}</Button>)}</Examples>}>Begin with logs, spans, flows, events or the name of a metric, or with one of these.</Empty></Card>}
+      {data?.shape === "rows" && <RowsResult answer={data} asked={asked} cluster={cluster} scope={view} window={window} busy={answer.isFetching} onAsk={ask} onTrace={openTrace}
+        onZoom={(from, to) => setView({ last: null, from, to })} onMore={() => setSize(size * 4)} onSave={() => download(asked, cluster, view, window)} />}
+      {data?.shape === "series" && (
         <Result aria-busy={answer.isFetching}>
           <div className="head">
             <Heading>{data.series.length === 0 ? "Answer" : unitWord(data.unit) ? unitWord(data.unit)[0]!.toUpperCase() + unitWord(data.unit).slice(1) : "Values"}</Heading>
@@ -114,7 +125,8 @@ export function AskStation() {
   );
 }
 
-const heading = (answer: Schemas["AskAnswer"]) => answer.steps[0]?.text ?? "";
+const headings: Record<string, string> = { logs: "What was logged", events: "What the cluster reports", spans: "Spans", flows: "What flowed", traces: "Traces", graph: "Who talks to whom" };
+const heading = (answer: Schemas["AskAnswer"]) => (answer.shape === "rows" ? headings[answer.view ?? ""] ?? "Rows" : answer.steps[0]?.text ?? "");
 
 async function download(text: string, cluster: string, view: { namespace: string; workload: string }, window: { from: number; to: number }) {
   const response = await fetch("/api/ask", { method: "POST", headers: { "content-type": "application/json", accept: "text/csv" }, body: JSON.stringify({ text, from: new Date(window.from).toISOString(), to: new Date(window.to).toISOString(), cluster, scope: view }) });

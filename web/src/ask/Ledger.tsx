@@ -1,6 +1,7 @@
 import styled from "styled-components";
 import type { Schemas } from "../api/client";
 import { Button, Quiet } from "../parts/basics";
+import { whole } from "../parts/format";
 
 const Grid = styled.table`
   width: 100%;
@@ -23,18 +24,18 @@ function StepText({ text, first }: { text: string; first: boolean }) {
   return <code>{first ? "  " : <Quiet>→ </Quiet>}<b>{word}</b>{rest.length > 0 ? " " : ""}{parts.map((part, i) => (part.startsWith('"') ? <q key={i}>{part}</q> : part))}</code>;
 }
 
-/** The enquiry step by step, with how many series each step left. */
+/** The enquiry step by step, with how many series or rows each step left. */
 export function Ledger({ steps, notes, onCure }: { steps: Schemas["StepView"][]; notes: Schemas["NoteView"][]; onCure: (note: Schemas["NoteView"]) => void }) {
   const gaps = notes.filter((note) => note.kind === "gap");
   const shown = notes.filter((note) => note.kind !== "gap");
   return (
     <Grid aria-label="Steps">
-      <thead><tr><th>Steps</th><th className="left">series left</th><th className="note">note</th></tr></thead>
+      <thead><tr><th>Steps</th><th className="left">left</th><th className="note">note</th></tr></thead>
       <tbody>
         {steps.map((step, i) => (
           <tr key={i}>
             <td><StepText text={step.text} first={i === 0} /></td>
-            <td className="left">{step.left}</td>
+            <td className="left">{whole(step.left)}</td>
             <td className="note">
               {step.scope && "from the scope at the left"}
               {shown.filter((note) => note.step === i || (i === steps.length - 1 && note.step > i)).map((note) => (

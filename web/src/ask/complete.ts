@@ -15,7 +15,9 @@ export interface Place {
 /** Reads the text before the cursor far enough to know what fits there. */
 export function placeAt(text: string, cursor: number): Place {
   const before = text.slice(0, cursor);
-  const parts = before.split("->");
+  // Only the part the cursor stands in matters; a part may have a name before its source.
+  const part = before.slice(Math.max(before.lastIndexOf(";") + 1, ...[...before.matchAll(/\n(?!\s*->)/g)].map((match) => match.index + 1), 0));
+  const parts = part.replace(/^\s*[\w.]+\s*:\s*/, "").split("->");
   const metric = parts[0]!.replace(/#.*$/gm, "").trim().split(/\s/)[0] ?? "";
   // An odd number of quotes means that a text is open.
   const open = (before.split('"').length - 1) % 2 === 1;
@@ -25,9 +27,10 @@ export function placeAt(text: string, cursor: number): Place {
   const step = parts[parts.length - 1]!;
   const spoken = step.slice(0, step.length - word.length).trim();
   if (spoken === "") return { ...base, expecting: "step" };
-  const compared = /([\w.]+)\s*(?:=|!=|<=|>=|<|>|\blike|\bmatches|\bin\s*\([^)]*)\s*$/.exec(spoken);
+  const compared = /([\w.]+)\s*(?:=|!=|<=|>=|<|>|\blike|\bmatches|\bsays|\bin\s*\([^)]*)\s*$/.exec(spoken);
   if (spoken.startsWith("where") && compared) return { ...base, expecting: "value", field: compared[1]! };
   if (/^(highest|lowest)\s+\d+\s+by$/.test(spoken)) return { ...base, expecting: "function" };
   if (spoken === "where" || /\b(and|or|not|by|except)$|[(,]$/.test(spoken)) return { ...base, expecting: "field" };
+  if (/^(count|sum|mean|min|max|distinct|p[\d.]+|show|order)$/.test(spoken)) return { ...base, expecting: "field" };
   return { ...base, expecting: "step" };
 }

@@ -4,21 +4,25 @@ import styled, { useTheme } from "styled-components";
 import { api, got, type Schemas } from "../api/client";
 import { Button, Card, Empty, Heading, Mark, Mono, Quiet, Row, Title, Trouble, Waiting } from "../parts/basics";
 import { Choose, Switch, TextInput } from "../parts/fields";
-import { digits, whole } from "../parts/format";
+import { digits, whole, withUnit } from "../parts/format";
+import { OutsideDialog } from "./OutsideDialog";
 import { Dialog } from "../parts/overlays";
 import { TokensDialog } from "./TokensDialog";
 import { exact, length } from "../parts/time";
 import { useCluster } from "../shell/Shell";
 
-type Metrics = NonNullable<Schemas["CollectionPlan"]["metrics"]>;
+type Plan = Schemas["CollectionPlan"];
+type Metrics = NonNullable<Plan["metrics"]>;
 type Stage = Schemas["RollOutStage"];
 
 const Signals = styled(Card)`
   display: grid;
-  grid-template-columns: 3.6fr 1fr 1fr 1fr;
+  grid-template-columns: 1.75fr 1.1fr 1.1fr 1.1fr;
   > div { padding: 10px 14px 12px; border-top: 3px solid transparent; }
   > div + div { border-left: 1px solid ${({ theme }) => theme.rule}; }
-  .line { display: flex; align-items: center; justify-content: space-between; min-height: 32px; gap: 12px; }
+  .line { display: flex; align-items: center; justify-content: space-between; min-height: 32px; gap: 8px; flex-wrap: wrap; }
+  .sub { display: flex; align-items: center; gap: 6px; margin: 0 0 4px 46px; flex-wrap: wrap; }
+  @media (max-width: 1100px) { grid-template-columns: 1fr 1fr; }
 `;
 const Two = styled.div`
   display: grid;
@@ -38,6 +42,10 @@ const Agents = styled.div`
 `;
 const Yaml = styled.pre`margin: 0; padding: 12px; max-height: 52vh; overflow: auto; font-size: 12px; line-height: 1.45; background: ${({ theme }) => theme.ground}; border: 1px solid ${({ theme }) => theme.rule};`;
 
+const noMetrics: Metrics = { resourceUsage: false, clusterState: false, endpoints: false, everySeconds: 15, endpointPort: "metrics", endpointPath: "/metrics", namespaces: null, hostMetrics: false };
+const measures = [["metrics", "samples"], ["logs", "lines"], ["traces", "spans"], ["flows", "flow records"]] as const;
+const shares = (current: number) => [...new Set([1, 0.5, 0.25, 0.1, 0.01, current])].sort((a, b) => b - a);
+
 const stages: Stage[] = ["waiting", "starting", "ready"];
 const stageWords: Record<Stage, string> = { waiting: "waiting for its turn", starting: "starting", ready: "ready", stuck: "stuck" };
 
@@ -53,21 +61,25 @@ export function CollectStation() {
   const theme = useTheme();
   const queries = useQueryClient();
   const collection = useQuery({ queryKey: ["collection", cluster], enabled: !!cluster, refetchInterval: 10_000, queryFn: () => got(api.GET("/api/clusters/{name}/collection", { params: { path: { name: cluster } } })) });
-  const [draft, setDraft] = useState<Metrics | null>(null);
+  const [draft, setDraft] = useState<Plan | null>(null);
   const [manifests, setManifests] = useState(false);
   const [tokens, setTokens] = useState(false);
+  const [outside, setOutside] = useState(false);
   useEffect(() => setDraft(null), [cluster]);
   const rollOut = useMutation({
-    mutationFn: (metrics: Metrics) => got(api.POST("/api/clusters/{name}/collection/roll-out", { params: { path: { name: cluster } }, body: { plan: { metrics } } })),
+    mutationFn: (plan: Plan) => got(api.POST("/api/clusters/{name}/collection/roll-out", { params: { path: { name: cluster } }, body: { plan } })),
     onSuccess: () => { setDraft(null); void queries.invalidateQueries(); },
   });
   if (!cluster) return <Card><Empty title="No cluster is connected yet">Connect one under Clusters; then plan here what is collected from it.</Empty></Card>;
   if (collection.isPending) return <Waiting what="Reading the plan" />;
   if (collection.error) return <Trouble error={collection.error} />;
   const view = collection.data;
-  const current = view.plan.metrics as Metrics;
+  const current = view.plan;
   const plan = draft ?? current;
-  const change = (part: Partial<Metrics>) => setDraft({ ...plan, ...part });
+  const { logs, traces, flows } = plan;
+  const metrics = plan.metrics ?? noMetrics;
+  const changeMetrics = (part: Partial<Metrics>) => { const next = { ...metrics, ...part }; setDraft({ ...plan, metrics: next.resourceUsage || next.clusterState || next.endpoints || next.hostMetrics ? next : null }); };
+  const changeLogs = (part: Partial<NonNullable<Plan["logs"]>>) => { const next = { containers: false, events: false, namespaces: null, ...logs, ...part }; setDraft({ ...plan, logs: next.containers || next.events ? next : null }); };
   const changed = draft !== null && JSON.stringify(draft) !== JSON.stringify(current);
   const ready = view.agents.filter((agent) => agent.stage === "ready").length;
   const revision = view.revisions[0];
@@ -84,27 +96,40 @@ export function CollectStation() {
       <Signals>
         <div style={{ borderTopColor: theme.metrics }}>
           <Heading>Metrics</Heading>
-          <div className="line"><Switch on={!!plan.resourceUsage} onChange={(on) => change({ resourceUsage: on })}>Usage of nodes, pods and containers</Switch>
-            <Choose label="every" value={String(plan.everySeconds)} onChange={(key) => change({ everySeconds: Number(key) })} options={[5, 10, 15, 30, 60, 300].map((seconds) => ({ id: String(seconds), text: length(seconds) }))} /></div>
-          <div className="line"><Switch on={!!plan.clusterState} onChange={(on) => change({ clusterState: on })}>State of nodes, pods and workloads</Switch></div>
-          <div className="line"><Switch on={!!plan.endpoints} onChange={(on) => change({ endpoints: on })}>Application endpoints</Switch>
-            {plan.endpoints && <Row $gap={6}><Quiet>port named</Quiet><div style={{ width: 86 }}><TextInput hideLabel label="Port name" value={plan.endpointPort ?? ""} onChange={(text) => change({ endpointPort: text })} /></div><Quiet>path</Quiet><div style={{ width: 100 }}><TextInput hideLabel label="Path" value={plan.endpointPath ?? ""} onChange={(text) => change({ endpointPath: text })} /></div></Row>}</div>
+          <div className="line"><Switch on={!!metrics.resourceUsage} onChange={(on) => changeMetrics({ resourceUsage: on })}>Nodes, pods and containers</Switch>
+            <Choose label="every" value={String(metrics.everySeconds)} onChange={(key) => changeMetrics({ everySeconds: Number(key) })} options={[5, 10, 15, 30, 60, 300].map((seconds) => ({ id: String(seconds), text: length(seconds) }))} /></div>
+          <div className="line"><Switch on={!!metrics.hostMetrics} onChange={(on) => changeMetrics({ hostMetrics: on })}>Kernels of the nodes</Switch></div>
+          <div className="line"><Switch on={!!metrics.clusterState} onChange={(on) => changeMetrics({ clusterState: on })}>State of the cluster</Switch></div>
+          <div className="line"><Switch on={!!metrics.endpoints} onChange={(on) => changeMetrics({ endpoints: on })}>Application endpoints</Switch></div>
+          {metrics.endpoints && <div className="sub"><Quiet>port</Quiet><div style={{ width: 82 }}><TextInput hideLabel label="Port name" value={metrics.endpointPort ?? ""} onChange={(text) => changeMetrics({ endpointPort: text })} /></div><Quiet>path</Quiet><div style={{ width: 88 }}><TextInput hideLabel label="Path" value={metrics.endpointPath ?? ""} onChange={(text) => changeMetrics({ endpointPath: text })} /></div></div>}
         </div>
-        {(["logs", "traces", "flows"] as const).map((signal) => (
-          <div key={signal} style={{ borderTopColor: theme[signal] }}><Heading>{signal[0]!.toUpperCase() + signal.slice(1)}</Heading><Quiet>Not collected. This version collects metrics.</Quiet></div>
-        ))}
+        <div style={{ borderTopColor: theme.logs }}>
+          <Heading>Logs</Heading>
+          <div className="line"><Switch on={!!logs?.containers} onChange={(on) => changeLogs({ containers: on })}>Lines of containers</Switch></div>
+          <div className="line"><Switch on={!!logs?.events} onChange={(on) => changeLogs({ events: on })}>Cluster events</Switch></div>
+        </div>
+        <div style={{ borderTopColor: theme.traces }}>
+          <Heading>Traces</Heading>
+          <div className="line"><Switch on={!!traces} onChange={(on) => setDraft({ ...plan, traces: on ? { share: 1, namespaces: null } : null })}>Spans sent to the agents</Switch></div>
+          {traces && <div className="line"><Choose label="keep" value={String(traces.share)} onChange={(key) => setDraft({ ...plan, traces: { ...traces, share: Number(key) } })} options={shares(traces.share).map((share) => ({ id: String(share), text: share === 1 ? "all traces" : `1 in ${Math.round(1 / share)}` }))} /></div>}
+        </div>
+        <div style={{ borderTopColor: theme.flows }}>
+          <Heading>Flows</Heading>
+          <div className="line"><Switch on={!!flows} onChange={(on) => setDraft({ ...plan, flows: on ? { outside: null } : null })}>What the nodes see</Switch></div>
+          {flows && <div className="line"><Button onPress={() => setOutside(true)}>Names outside{flows.outside && flows.outside.length > 0 ? `, ${flows.outside.length}` : ""}</Button></div>}
+        </div>
       </Signals>
       <Two>
         <Card className="list">
           <Heading>What it costs, measured over 5 min</Heading>
-          <div className="line"><span>series</span><Mono>{whole(view.measured.series)}</Mono></div>
-          <div className="line"><span>samples a second</span><Mono>{digits(view.measured.samplesPerSecond)}</Mono></div>
+          {measures.map(([signal, noun]) => <div className="line" key={signal}><span>{noun} a second{signal === "metrics" ? `, ${whole(view.measured.series)} series` : ""}</span><Mono>{digits(view.measured.perSecond[signal] ?? 0)}{view.measured.bytes[signal] ? `, ${withUnit(view.measured.bytes[signal], "By")} stored` : ""}</Mono></div>)}
           <div className="line"><span>agents, processor in all</span><Mono>{view.measured.agentCores == null ? "–" : `${digits(view.measured.agentCores)} cores`}</Mono></div>
           <div className="line"><span>agents send to</span><Mono>{view.serverAddress}</Mono></div>
         </Card>
         <Card className="list">
-          <Heading>Rights the agent gets, and what for</Heading>
+          <Heading>What the agents may, and what for</Heading>
           {view.rights.map((right) => <div className="line" key={right.need}><span>{right.need}</span><Mono style={{ textAlign: "right" }}>{right.verbs.join(", ")} {right.resources.join(", ")}</Mono></div>)}
+          {view.onNodes.map((access) => <div className="line" key={access.what}><span>{access.need}</span><Mono style={{ textAlign: "right" }}>{access.what}</Mono></div>)}
         </Card>
       </Two>
       <Card style={{ flex: 1, minHeight: 190 }}>
@@ -123,12 +148,13 @@ export function CollectStation() {
         )}
       </Card>
       {tokens && <TokensDialog cluster={cluster} close={() => setTokens(false)} />}
-      {manifests && <ManifestsDialog cluster={cluster} plan={{ metrics: plan }} close={() => setManifests(false)} />}
+      {outside && flows && <OutsideDialog names={flows.outside ?? []} close={() => setOutside(false)} keep={(names) => { setDraft({ ...plan, flows: { ...flows, outside: names.length > 0 ? names : null } }); setOutside(false); }} />}
+      {manifests && <ManifestsDialog cluster={cluster} plan={plan} close={() => setManifests(false)} />}
     </>
   );
 }
 
-function ManifestsDialog({ cluster, plan, close }: { cluster: string; plan: Schemas["CollectionPlan"]; close: () => void }) {
+function ManifestsDialog({ cluster, plan, close }: { cluster: string; plan: Plan; close: () => void }) {
   const manifests = useQuery({ queryKey: ["manifests", cluster, plan], queryFn: () => got(api.POST("/api/clusters/{name}/collection/manifests", { params: { path: { name: cluster } }, body: { plan } })) });
   const [copied, setCopied] = useState(false);
   return (

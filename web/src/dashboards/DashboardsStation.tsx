@@ -1,11 +1,12 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link, useParams } from "react-router";
+import { Link, useNavigate, useParams } from "react-router";
 import styled, { useTheme } from "styled-components";
 import { api, got, type Schemas } from "../api/client";
 import { Button, Card, Empty, Quiet, Title, Trouble, Waiting } from "../parts/basics";
 import { Chart, type ChartMark } from "../parts/Chart";
 import { figures, seriesNames } from "../parts/chartData";
+import { Choose } from "../parts/fields";
 import { digits, scaleFor } from "../parts/format";
 import { clock, ticks } from "../parts/time";
 import { useCluster } from "../shell/Shell";
@@ -47,7 +48,8 @@ const About = styled.p`margin: 6px 0 0; font-size: 12px; color: ${({ theme }) =>
 export function DashboardsStation() {
   const { id } = useParams();
   const cluster = useCluster();
-  const [view] = useView();
+  const [view, , search] = useView();
+  const navigate = useNavigate();
   const [explain, setExplain] = useState(false);
   const sheets = useQuery({ queryKey: ["sheets"], queryFn: () => got(api.GET("/api/sheets")) });
   const chosen = id ?? sheets.data?.[0]?.id ?? "";
@@ -65,6 +67,7 @@ export function DashboardsStation() {
     <>
       <Title about={<>{view.namespace ? `namespace ${view.namespace}` : "all namespaces"} of {cluster}{window.follows ? ", following now" : ""}</>}
         actions={<>
+          <Choose label="sheet" value={chosen} onChange={(key) => navigate({ pathname: `/dashboards/${key}`, search: search.toString() })} options={(sheets.data ?? []).map((one) => ({ id: one.id, text: one.title }))} />
           <Button aria-pressed={explain} onPress={() => setExplain(!explain)}>{explain ? "Hide what figures mean" : "What figures mean"}</Button>
           <Button onPress={() => void document.documentElement.requestFullscreen()}>Full screen</Button>
         </>}>{sheet.data.title}</Title>
@@ -100,22 +103,25 @@ function StripChart({ strip, cluster, explain, marks }: { strip: Schemas["Strip"
   const all = (data?.series ?? []).map(figures);
   const scale = scaleFor(data?.unit ?? "", Math.max(0, ...all.map((one) => one.highest ?? 0)));
   const height = strip.height;
+  // Levels and outcomes mean something: they keep their colours whatever their order.
+  const meaning: Record<string, string> = { fatal: theme.critical, error: theme.critical, warn: theme.logs, info: theme.metrics };
+  const colours = strip.by === "level" ? (data?.series ?? []).map((one) => meaning[String(one.labels["level"])] ?? theme.ink2) : undefined;
   const write = (value: number | null) => (value === null ? "–" : digits(value / scale.divisor));
   return (
     <Strip>
       <div className="name">
         <b>{strip.title}</b>
         <Quiet>{strip.subtitle}{scale.unit && data && (data.unit === "{core}" || !data.unit.startsWith("{")) ? `, ${scale.unit}` : ""}</Quiet>
-        {explain && <About>{strip.about} <Link to={{ pathname: "/ask", search: new URLSearchParams({ cluster, q: strip.text.replaceAll(" -> ", "\n  -> ") }).toString() }}>Ask it</Link></About>}
+        {explain && <About>{strip.about} <Link to={{ pathname: "/ask", search: new URLSearchParams({ cluster, q: strip.text.replaceAll(" -> ", "\n  -> ").replaceAll("; ", "\n") }).toString() }}>Ask it</Link></About>}
       </div>
       <div>
         {answer.error ? <Trouble error={answer.error} /> : data && data.series.length === 0
           ? <div style={{ padding: 14 }}><Quiet>{data.notes[0]?.text ?? "No series has a value in this window. See Arrivals for whether it is collected."}</Quiet></div>
-          : data ? <Chart series={data.series} names={names} unit={data.unit} height={height} window={window} draw={strip.draw} axis={false} yAxis marks={marks} label={`${strip.title}, ${strip.subtitle}`} onZoom={(from, to) => setView({ last: null, from, to })} />
+          : data ? <Chart series={data.series} names={names} unit={data.unit} height={height} window={window} draw={strip.draw} axis={false} yAxis marks={marks} colours={colours} label={`${strip.title}, ${strip.subtitle}`} onZoom={(from, to) => setView({ last: null, from, to })} />
           : <div style={{ height }} aria-busy="true" />}
       </div>
       <div className="figures">
-        {names.map((name, i) => <div key={name + i}><i style={{ background: theme.series[i % 10] }} /><span title={name}>{name}</span><b>{write(all[i]!.last)}</b><b>{write(all[i]!.highest)}</b></div>)}
+        {names.map((name, i) => <div key={name + i}><i style={{ background: colours?.[i] ?? theme.series[i % 10] }} /><span title={name}>{name}</span><b>{write(all[i]!.last)}</b><b>{write(all[i]!.highest)}</b></div>)}
       </div>
     </Strip>
   );

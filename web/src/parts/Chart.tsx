@@ -3,7 +3,7 @@ import styled, { useTheme } from "styled-components";
 import uPlot from "uplot";
 import "uplot/dist/uPlot.min.css";
 import { dashes } from "../theme";
-import { columns, type AnswerSeries } from "./chartData";
+import { columns, mix, stacked, type AnswerSeries } from "./chartData";
 import { digits, scaleFor } from "./format";
 import { clock, clockSeconds, day } from "./time";
 
@@ -32,9 +32,11 @@ const Tip = styled.div`
 `;
 
 /** Series over one clock. Dragging across it chooses the window; all charts share one crosshair. */
-export function Chart({ series, names, unit, height, window, draw = "lines", marks = [], bounds = [], shaded = [], axis = true, yAxis = true, onZoom, label }: {
+export function Chart({ series, names, unit, height, window, draw = "lines", marks = [], bounds = [], shaded = [], axis = true, yAxis = true, onZoom, label, colours }: {
   series: AnswerSeries[]; names: string[]; unit: string; height: number; window: { from: number; to: number }; draw?: string; marks?: ChartMark[]; bounds?: Bound[];
   shaded?: { from: number; to: number }[]; axis?: boolean; yAxis?: boolean; onZoom?: (from: number, to: number) => void; label: string;
+  /** Colours by meaning, one a series; without them the set that stays apart for colour-blind readers. */
+  colours?: string[];
 }) {
   const theme = useTheme();
   const box = useRef<HTMLDivElement>(null);
@@ -49,6 +51,9 @@ export function Chart({ series, names, unit, height, window, draw = "lines", mar
   }, [series, unit]);
   // Drawn in the unit that is written, so that the axis falls on round figures of it.
   const data = useMemo(() => columns(series, scale.divisor), [series, scale]);
+  const stack = draw === "stack";
+  const plotted = useMemo(() => (stack ? stacked(data) : data), [data, stack]);
+  const colour = (i: number) => colours?.[i] ?? theme.series[i % theme.series.length]!;
 
   useEffect(() => {
     const element = box.current!;
@@ -63,7 +68,8 @@ export function Chart({ series, names, unit, height, window, draw = "lines", mar
         { show: yAxis, stroke: ink, font: `11px ${theme.mono}`, grid: { stroke: theme.rule, width: 1 }, ticks: { show: false }, gap: 6, size: 62, space: 34, values: (_, ticks) => ticks.map((tick) => trim(tick)) },
       ],
       series: [{}, ...series.map((_, i): uPlot.Series => ({
-        stroke: theme.series[i % theme.series.length], width: 1.6, dash: dashes[i % dashes.length], points: { show: false }, spanGaps: false,
+        stroke: colour(stack ? series.length - 1 - i : i), width: stack ? 1 : 1.6, dash: colours ? undefined : dashes[i % dashes.length], points: { show: false }, spanGaps: false,
+        ...(stack ? { fill: mix(colour(series.length - 1 - i), theme.sheet, 0.55) } : {}),
         ...(draw === "steps" ? { paths: uPlot.paths.stepped!({ align: 1 }) } : {}),
         ...(draw === "area" && i === 0 ? { fill: theme.series[0] + "66" } : {}),
       }))],
@@ -107,12 +113,12 @@ export function Chart({ series, names, unit, height, window, draw = "lines", mar
         }],
       },
     };
-    const made = new uPlot(options, data as uPlot.AlignedData, element);
+    const made = new uPlot(options, plotted as uPlot.AlignedData, element);
     plot.current = made;
     const watch = new ResizeObserver(() => made.setSize({ width: width(), height }));
     watch.observe(element);
     return () => { watch.disconnect(); made.destroy(); plot.current = null; };
-  }, [data, height, theme, scale, draw, axis, yAxis, window.from, window.to, JSON.stringify(marks), JSON.stringify(bounds), JSON.stringify(shaded)]);
+  }, [plotted, height, theme, scale, draw, axis, yAxis, window.from, window.to, JSON.stringify(marks), JSON.stringify(bounds), JSON.stringify(shaded), colours?.join()]);
 
   const times = data[0];
   const order = tip ? series.map((_, i) => i).filter((i) => data[i + 1]?.[tip.slot] != null).sort((a, b) => (data[b + 1]![tip.slot] as number) - (data[a + 1]![tip.slot] as number)).slice(0, 10) : [];
@@ -121,7 +127,7 @@ export function Chart({ series, names, unit, height, window, draw = "lines", mar
       {tip && order.length > 0 && (
         <Tip style={{ top: 6, ...(tip.left > (box.current?.clientWidth ?? 0) / 2 ? { right: (box.current?.clientWidth ?? 0) - tip.left + 12 } : { left: tip.left + 12 }) }}>
           <div>{clockSeconds(times[tip.slot]! * 1000)}</div>
-          {order.map((i) => <div key={i}><i style={{ background: theme.series[i % theme.series.length] }} />{names[i]}<b>{digits(data[i + 1]![tip.slot] as number)} {scale.unit}</b></div>)}
+          {order.map((i) => <div key={i}><i style={{ background: colour(i) }} />{names[i]}<b>{digits(data[i + 1]![tip.slot] as number)} {scale.unit}</b></div>)}
         </Tip>
       )}
     </Frame>

@@ -42,3 +42,20 @@ export function columns(series: AnswerSeries[], divisor = 1): [number[], ...(num
     return values;
   })];
 }
+
+/** Sums of the first series, the first two, and so on; the greatest first, so that it is drawn behind the others. */
+export function stacked(data: [number[], ...(number | null)[][]]): [number[], ...(number | null)[][]] {
+  const [times, ...rows] = data;
+  const sums: (number | null)[][] = [];
+  for (const row of rows) {
+    const before = sums[0];
+    sums.unshift(times.map((_, i) => (row[i] == null && before?.[i] == null ? null : (row[i] ?? 0) + (before?.[i] ?? 0))));
+  }
+  return [times, ...sums];
+}
+
+/** A colour over a ground, as one opaque colour: areas that lie on each other must not shine through. */
+export function mix(colour: string, ground: string, share: number): string {
+  const part = (hex: string, at: number) => parseInt(hex.slice(1 + at * 2, 3 + at * 2), 16);
+  return "#" + [0, 1, 2].map((at) => Math.round(part(colour, at) * share + part(ground, at) * (1 - share)).toString(16).padStart(2, "0")).join("");
+}

@@ -68,7 +68,7 @@ export function figure(station: string, view: Schemas["StationsView"] | undefine
       const parts = [view.late > 0 && plural(view.late, "late"), view.partial > 0 && plural(view.partial, "partial"), view.refused > 0 && plural(view.refused, "refused")].filter(Boolean);
       return view.sources === 0 ? "nothing expected" : parts.length > 0 ? parts.join(", ") : `all ${view.sources} on time`;
     }
-    case "/ask": return view.sources === 0 ? "" : "metrics";
+    case "/ask": return view.sources === 0 ? "" : `${view.signalsCollected} ${view.signalsCollected === 1 ? "signal" : "signals"}`;
     case "/dashboards": return plural(view.sheets, view.sheets === 1 ? "sheet" : "sheets");
     default: return view.raised === 0 ? "quiet" : plural(view.raised, "raised") + (view.acknowledged > 0 ? `, ${view.acknowledged} seen` : "");
   }

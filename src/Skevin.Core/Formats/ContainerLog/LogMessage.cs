@@ -89,11 +89,12 @@ public sealed record LogMessage(LogLevel Level, string Text, IReadOnlyList<KeyVa
         {
             var end = message.AsSpan(at).IndexOf(' ');
             var part = message.AsSpan(at, end < 0 ? message.Length - at : end);
-            if (part.StartsWith("level=", StringComparison.OrdinalIgnoreCase))
+            var named = part.StartsWith("level=", StringComparison.OrdinalIgnoreCase);
+            if (named)
                 part = part[6..];
             // In plain text a lower-case "error" is more often part of a sentence than its level, so bare words count in capitals or at the front.
             var bare = part.Trim("[]():|\"");
-            if (word == 0 || part.Length != bare.Length || !bare.ContainsAnyExceptInRange('A', 'Z') || at > 0 && message[at - 1] == '=')
+            if (named || word == 0 || part.Length != bare.Length || !bare.ContainsAnyExceptInRange('A', 'Z'))
                 level = LogLevels.OfWord(bare);
             at += part.Length == 0 ? 1 : (end < 0 ? message.Length : end) + 1;
         }

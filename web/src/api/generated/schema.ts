@@ -784,6 +784,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/ask/row-fields": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query: {
+                    kind: components["schemas"]["RowKind"];
+                    cluster?: string;
+                    from: string;
+                    to: string;
+                };
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["FieldView"][];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/ask/words": {
         parameters: {
             query?: never;
@@ -806,7 +846,46 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["AnonymousTypeOfString[]AndString[]"];
+                        "application/json": components["schemas"]["AnonymousTypeOfString[]AndString[]AndIEnumerableOfstring"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/traces/{trace}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: {
+                    cluster?: string;
+                };
+                header?: never;
+                path: {
+                    trace: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["TraceView"];
                     };
                 };
             };
@@ -1507,9 +1586,10 @@ export interface components {
             alarms: components["schemas"]["AlarmView"][];
             events: components["schemas"]["AlarmEventView"][];
         };
-        "AnonymousTypeOfString[]AndString[]": {
+        "AnonymousTypeOfString[]AndString[]AndIEnumerableOfstring": {
             steps: null | string[];
             comparisons: null | string[];
+            sources: null | string[];
         };
         /** @enum {unknown} */
         ArrivalState: "off" | "starting" | "onTime" | "late" | "partial" | "refused" | "silent";
@@ -1523,12 +1603,20 @@ export interface components {
             unit: string;
             every: string;
             series: components["schemas"]["SeriesView"][];
-            columns: unknown;
-            rows: unknown;
+            columns: null | components["schemas"]["ColumnView"][];
+            rows: null | unknown[][];
             next: null | string;
             steps: components["schemas"]["StepView"][];
             notes: components["schemas"]["NoteView"][];
             formatted: string;
+            view?: null | string;
+            /** Format: int32 */
+            total?: null | number;
+        };
+        AskPage: {
+            after?: null | string;
+            /** Format: int32 */
+            size?: null | number;
         };
         AskRequest: {
             text: string;
@@ -1538,6 +1626,7 @@ export interface components {
             to: string;
             cluster?: null | string;
             scope?: null | components["schemas"]["AskScope"];
+            page?: null | components["schemas"]["AskPage"];
         };
         AskScope: {
             namespace: null | string;
@@ -1566,6 +1655,10 @@ export interface components {
         };
         CollectionPlan: {
             metrics: null | components["schemas"]["MetricsPlan"];
+            logs?: null | components["schemas"]["LogsPlan"];
+            traces?: null | components["schemas"]["TracesPlan"];
+            flows?: null | components["schemas"]["FlowsPlan"];
+            signals?: null | string[];
         };
         CollectionView: {
             cluster: string;
@@ -1575,9 +1668,14 @@ export interface components {
             serverAddress: string;
             agents: components["schemas"]["AgentProgress"][];
             rights: components["schemas"]["NeededRight"][];
+            onNodes: components["schemas"]["NodeAccess"][];
             revisions: components["schemas"]["RevisionView"][];
             tokens: components["schemas"]["TokenView"][];
             measured: components["schemas"]["MeasuredCollection"];
+        };
+        ColumnView: {
+            name: string;
+            unit: string;
         };
         ConnectRequest: {
             name: null | string;
@@ -1620,6 +1718,11 @@ export interface components {
             cluster: string;
             act: components["schemas"]["CureAct"];
         };
+        ExceptionView: {
+            type: null | string;
+            message: null | string;
+            stack: null | string;
+        };
         FaultSwitch: {
             on: boolean;
         };
@@ -1633,6 +1736,9 @@ export interface components {
             values: string[];
             /** Format: int32 */
             count: number;
+        };
+        FlowsPlan: {
+            outside?: null | components["schemas"]["OutsideName"][];
         };
         GapView: {
             labels: {
@@ -1664,6 +1770,14 @@ export interface components {
             workloads: components["schemas"]["WorkloadView"][];
             pods: components["schemas"]["PodView"][];
         };
+        LogsPlan: {
+            /** @default true */
+            containers: boolean;
+            /** @default true */
+            events: boolean;
+            namespaces?: null | string[];
+            any?: boolean;
+        };
         MadeToken: {
             /** Format: uuid */
             id: string;
@@ -1674,6 +1788,7 @@ export interface components {
             revision: number;
             yaml: string;
             rights: components["schemas"]["NeededRight"][];
+            onNodes: components["schemas"]["NodeAccess"][];
             problems: string[];
         };
         MarkView: {
@@ -1685,8 +1800,12 @@ export interface components {
         MeasuredCollection: {
             /** Format: int32 */
             series: number;
-            /** Format: double */
-            samplesPerSecond: number;
+            perSecond: {
+                [key: string]: number;
+            };
+            bytes: {
+                [key: string]: number;
+            };
             /** Format: double */
             agentCores: null | number;
         };
@@ -1728,6 +1847,9 @@ export interface components {
             /** @default /metrics */
             endpointPath: string;
             namespaces?: null | string[];
+            /** @default false */
+            hostMetrics: boolean;
+            any?: boolean;
         };
         /**
          * @default keep
@@ -1746,6 +1868,10 @@ export interface components {
             apiGroups: string[];
             resources: string[];
             verbs: string[];
+            need: string;
+        };
+        NodeAccess: {
+            what: string;
             need: string;
         };
         NodeView: {
@@ -1770,6 +1896,10 @@ export interface components {
             text: string;
             cure: null | string;
             gap: null | components["schemas"]["GapView"];
+        };
+        OutsideName: {
+            network: string;
+            name: string;
         };
         PlanRequest: {
             plan: components["schemas"]["CollectionPlan"];
@@ -1850,6 +1980,8 @@ export interface components {
         };
         /** @enum {unknown} */
         RollOutStage: "waiting" | "starting" | "ready" | "stuck";
+        /** @enum {unknown} */
+        RowKind: "logs" | "spans" | "flows" | "events";
         RuleDocument: {
             rule: string;
             when: string;
@@ -1924,6 +2056,9 @@ export interface components {
             password: null | string;
         };
         SourceReport: {
+            signal: string;
+            source: string;
+            agent: string;
             /** Format: date-time */
             at: string;
             /** Format: int64 */
@@ -1982,7 +2117,7 @@ export interface components {
         };
         StepView: {
             text: string;
-            /** Format: int32 */
+            /** Format: int64 */
             left: number;
             scope: boolean;
         };
@@ -2048,6 +2183,40 @@ export interface components {
             expiresAt: null | string;
             /** Format: date-time */
             revokedAt: null | string;
+        };
+        TraceSpan: {
+            span: string;
+            parent: null | string;
+            name: string;
+            kind: string;
+            status: string;
+            message: null | string;
+            /** Format: double */
+            start: number;
+            /** Format: double */
+            duration: number;
+            workload: string;
+            namespace: null | string;
+            pod: null | string;
+            /** Format: double */
+            weight: number;
+            foreign: boolean;
+            attributes: {
+                [key: string]: string;
+            };
+            exception: null | components["schemas"]["ExceptionView"];
+        };
+        TraceView: {
+            trace: string;
+            spans: components["schemas"]["TraceSpan"][];
+        };
+        TracesPlan: {
+            /**
+             * Format: double
+             * @default 1
+             */
+            share: number;
+            namespaces?: null | string[];
         };
         WorkloadView: {
             namespace: string;

@@ -1,0 +1,71 @@
+import { useState } from "react";
+import { useSearchParams } from "react-router";
+import styled from "styled-components";
+import type { Schemas } from "../api/client";
+import { Button, Card, Empty, Heading, Quiet, Row } from "../parts/basics";
+import { whole } from "../parts/format";
+import { CopyCsv, Table, type Column } from "../parts/Table";
+import { LogLines } from "./LogLines";
+import { telling, title, write, type Cell } from "./rows";
+import { TrafficLanes } from "./TrafficLanes";
+
+const Result = styled(Card)`
+  flex: 1;
+  min-height: 300px;
+  margin-top: 12px;
+  display: flex;
+  flex-direction: column;
+  > div.head { padding: 8px 14px 6px; display: flex; gap: 14px; align-items: center; }
+`;
+
+const nouns: Record<string, [string, string]> = { logs: ["line", "lines"], events: ["event", "events"], spans: ["span", "spans"], flows: ["row of flows", "rows of flows"], traces: ["trace", "traces"], graph: ["pair", "pairs"] };
+const widths: Record<string, string> = { time: "104px", level: "64px", kind: "76px", duration: "92px", status: "70px", trace: "22%", span: "136px", parent: "136px", family: "62px", protocol: "76px", flags: "62px", outcome: "86px", flows: "62px", packets: "74px", bytes: "90px", spans: "70px", errors: "92px", rate: "92px", dropped: "92px", p95: "80px", "destination.port": "70px" };
+
+/** Rows in the view that suits them: lines, lanes, or a table. */
+export function RowsResult({ answer, asked, cluster, scope, window, busy, onAsk, onTrace, onZoom, onMore, onSave }: {
+  answer: Schemas["AskAnswer"]; asked: string; cluster: string; scope: { namespace: string; workload: string }; window: { from: number; to: number }; busy: boolean;
+  onAsk: (text: string) => void; onTrace: (trace: string) => void; onZoom: (from: number, to: number) => void; onMore: () => void; onSave: () => void;
+}) {
+  const [search, setSearch] = useSearchParams();
+  const [asTable, setAsTable] = useState(false);
+  const all = answer.columns ?? [];
+  const rows = (answer.rows ?? []) as Cell[][];
+  // Flows have two ways to be read: by name, or by raw address.
+  const raw = search.get("ends") === "addresses";
+  const hidden = answer.view === "flows" ? (raw ? ["source", "destination", "source.namespace", "destination.namespace"] : ["source.address", "destination.address"]) : answer.view === "spans" ? ["span", "parent"] : [];
+  const kept = telling(all, rows, 9).filter((column) => !hidden.includes(column.name));
+  const columns: Column<Cell[]>[] = kept.map((column) => {
+    const i = all.findIndex((one) => one.name === column.name);
+    const number = rows.some((row) => typeof row[i] === "number");
+    return { id: column.name, title: title(column), number: number && column.unit !== "time", width: widths[column.name], cell: (row) => write(row[i] ?? null, column.unit), value: (row) => row[i] ?? null };
+  });
+  const traceAt = all.findIndex((column) => column.name === "trace");
+  const [one, many] = nouns[answer.view ?? ""] ?? ["row", "rows"];
+  const total = answer.total ?? rows.length;
+  const setRaw = (on: boolean) => setSearch((before) => { const next = new URLSearchParams(before); if (on) next.set("ends", "addresses"); else next.delete("ends"); return next; });
+  if (rows.length === 0) return <Result><Empty title="Nothing is left">{answer.notes.find((note) => note.kind === "nothing left")?.text ?? "No row fulfils the enquiry in this window."}</Empty></Result>;
+  const lines = (answer.view === "logs" || answer.view === "events") && all.some((column) => column.name === "text");
+  const graph = answer.view === "graph";
+  const addresses = /->\s*graph\s+addresses/.test(asked);
+  const head = (
+    <div className="head">
+      <Heading>{whole(total)} {total === 1 ? one : many}</Heading>
+      <Quiet style={{ flex: 1 }}>{lines ? "the newest first; choose one to see its fields" : traceAt >= 0 ? "choose one to see its trace" : graph ? "callers stand left of what they call; choose a ribbon for its story" : ""}</Quiet>
+      {graph && asked.trimStart().startsWith("flows") && <Button bare onPress={() => onAsk(addresses ? asked.replace(/graph\s+addresses/, "graph") : asked.replace(/->\s*graph/, "-> graph addresses"))}>{addresses ? "Names" : "Raw addresses"}</Button>}
+      {answer.view === "flows" && <Button bare onPress={() => setRaw(!raw)}>{raw ? "Names" : "Raw addresses"}</Button>}
+      {(graph || lines) && <Button bare aria-pressed={asTable} onPress={() => setAsTable(!asTable)}>{asTable ? (graph ? "Lanes" : "Lines") : "Table"}</Button>}
+      <Button bare onPress={onSave}>Save all as CSV</Button>
+      <CopyCsv columns={columns} rows={rows} />
+    </div>
+  );
+  if (graph && !asTable)
+    return <><Card style={{ marginTop: 12 }}><div style={{ display: "flex", gap: 14, alignItems: "center", padding: "6px 14px" }}>{head.props.children}</div></Card><TrafficLanes answer={answer} asked={asked} cluster={cluster} window={window} addresses={addresses} /></>;
+  return (
+    <Result aria-busy={busy}>
+      {head}
+      {lines && !asTable ? <LogLines answer={answer} asked={asked} cluster={cluster} scope={scope} window={window} onAsk={onAsk} onTrace={onTrace} onZoom={onZoom} />
+        : <Table label={many[0]!.toUpperCase() + many.slice(1)} columns={columns} rows={rows} rowKey={(row) => String(rows.indexOf(row))} onOpen={traceAt >= 0 ? (row) => { if (row[traceAt]) onTrace(String(row[traceAt])); } : undefined} />}
+      {answer.next && <Row style={{ padding: "6px 14px", justifyContent: "space-between" }}><Quiet>{whole(rows.length)} of {whole(total)} shown</Quiet><Button onPress={onMore} isDisabled={busy}>{busy ? "Fetching" : "Show more"}</Button></Row>}
+    </Result>
+  );
+}
