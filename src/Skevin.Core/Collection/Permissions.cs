@@ -14,9 +14,9 @@ public static class Permissions
         var metrics = plan.Metrics ?? new MetricsPlan(false, false, false);
         var logs = plan.Logs ?? new LogsPlan(false, false);
         if (metrics.ResourceUsage)
-            rights.Add(new([""], ["nodes/proxy"], ["get"], "Usage of nodes, pods and containers is read from each node's stats summary."));
+            rights.Add(new([""], ["nodes/proxy"], ["get"], "Usage, from each node's stats summary."));
         if (metrics.ResourceUsage || metrics.Endpoints || logs.Containers || plan.Traces is not null)
-            rights.Add(new([""], ["pods"], ["get", "list"], "Names, owners, addresses and ports of the pods on each node."));
+            rights.Add(new([""], ["pods"], ["get", "list"], "Names, owners and addresses of pods."));
         if (metrics.ClusterState)
         {
             rights.Add(new([""], ["nodes", "pods"], ["get", "list"], "State of nodes and pods."));
@@ -33,15 +33,15 @@ public static class Permissions
         var list = new List<NodeAccess>();
         if (plan.Logs?.Containers == true)
         {
-            list.Add(new("/var/log/pods, read only", "The containers' log files, which belong to root: the agent runs as root without any capability."));
-            list.Add(new(Manifests.BufferOnNode, "How far each log was read, kept across roll-outs so that no line is lost or sent twice."));
+            list.Add(new("/var/log/pods (read)", "Log files belong to root: it runs as root, no capability."));
+            list.Add(new(Manifests.BufferOnNode, "Buffer and read marks, kept across roll-outs."));
         }
         if (plan.Metrics?.HostMetrics == true)
-            list.Add(new("/, read only", "Counters of the kernel in /proc and /sys, and sizes of the file systems."));
+            list.Add(new("/ (read)", "Counters of the kernel, sizes of file systems."));
         if (plan.Traces is not null)
-            list.Add(new($"port {Manifests.SpanPort} on each node", "Applications send their spans to the agent on their node (OTLP over HTTP)."));
+            list.Add(new($"port {Manifests.SpanPort} on each node", "Spans of applications, OTLP over HTTP."));
         if (plan.Flows is not null)
-            list.Add(new($"port {Manifests.FlowPort} on each node", "The node's flow exporter sends its records to the agent (IPFIX over TCP)."));
+            list.Add(new($"port {Manifests.FlowPort} on each node", "Records of the flow exporter, IPFIX over TCP."));
         return list;
     }
 }

@@ -7,7 +7,7 @@ namespace Skevin.Core.Traces;
 public static class TraceRows
 {
     /// <summary>Columns of <c>traces</c>.</summary>
-    public static readonly AnswerColumn[] TraceColumns = [new("time", "time"), new("trace", ""), new("root", ""), new("service", ""), new("duration", "s"), new("spans", "{span}"), new("errors", "{span}")];
+    public static readonly AnswerColumn[] TraceColumns = [new("time", "time"), new("trace", ""), new("root", ""), new("service", ""), new("duration", "s"), new("spans", "{span}"), new("errors", "{error}")];
 
     /// <summary>Columns of <c>graph</c>.</summary>
     public static readonly AnswerColumn[] GraphColumns =

@@ -166,6 +166,7 @@ public sealed class SimCluster
             pod.StepSince = started;
             pod.ReadySince = started;
             _load.Age(pod, (now - started).TotalSeconds);
+            SayStarted(pod, started);
             Show(pod);
         }
         Control();
@@ -316,8 +317,13 @@ public sealed class SimCluster
         pod.Start(_now);
         Enter(pod, PodStep.Started);
         Event(pod, "Normal", "Started", $"Started container {Name0(pod)}");
+        SayStarted(pod, _now);
+    }
+
+    private void SayStarted(SimPod pod, DateTimeOffset at)
+    {
         if (Scenario.Of(pod) is { } workload)
-            Telemetry.Logs?.Write(pod, _now.ToUnixTimeMilliseconds() * 1_000_000, false, workload.JsonLogs
+            Telemetry.Logs?.Write(pod, at.ToUnixTimeMilliseconds() * 1_000_000, false, workload.JsonLogs
                 ? $"{{\"level\":\"info\",\"message\":\"{workload.Name} started\"}}" : $"INFO {workload.Name} started");
     }
 

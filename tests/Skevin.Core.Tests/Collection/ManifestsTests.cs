@@ -54,7 +54,7 @@ public sealed class ManifestsTests
         Nodes(new CollectionPlan(new MetricsPlan())).ShouldBeEmpty();
         Nodes(new CollectionPlan(null, Flows: new FlowsPlan())).ShouldBe(["port 4739 on each node"]);
         Nodes(new CollectionPlan(null, Traces: new TracesPlan())).ShouldBe(["port 4318 on each node"]);
-        Nodes(new CollectionPlan(null, new LogsPlan())).ShouldBe(["/var/log/pods, read only", Manifests.BufferOnNode]);
+        Nodes(new CollectionPlan(null, new LogsPlan())).ShouldBe(["/var/log/pods (read)", Manifests.BufferOnNode]);
     }
 
     [Fact]

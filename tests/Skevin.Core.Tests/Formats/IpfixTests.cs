@@ -23,11 +23,11 @@ public sealed class IpfixTests
         foreach (var message in messages)
             last = reader.Read(message, record =>
             {
-                var fields = new List<(FieldSpecifier, byte[])>();
+                var found = new List<(FieldSpecifier, byte[])>();
                 var rest = record.Bytes;
                 foreach (var field in record.Template.Fields)
-                    fields.Add((field, IpfixReader.TakeField(field, ref rest).ToArray()));
-                records.Add(fields);
+                    found.Add((field, IpfixReader.TakeField(field, ref rest).ToArray()));
+                records.Add(found);
             });
         return (records, last);
     }

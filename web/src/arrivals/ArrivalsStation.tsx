@@ -98,7 +98,7 @@ const signals = ["metrics", "logs", "traces", "flows"] as const;
 
 /** Minutes of the last hour with data, of those that should have some. */
 function percent(sources: Source[]) {
-  const [received, expected] = [sources.reduce((sum, source) => sum + source.received, 0), sources.reduce((sum, source) => sum + source.expected, 0)];
+  const [received, expected] = [sources.reduce((minutes, source) => minutes + source.received, 0), sources.reduce((minutes, source) => minutes + source.expected, 0)];
   return expected === 0 ? "–" : `${received < expected ? Math.min(99.9, Math.floor((received / expected) * 1000) / 10) : 100} %`;
 }
 

@@ -19,7 +19,8 @@ const Result = styled(Card)`
 `;
 
 const nouns: Record<string, [string, string]> = { logs: ["line", "lines"], events: ["event", "events"], spans: ["span", "spans"], flows: ["row of flows", "rows of flows"], traces: ["trace", "traces"], graph: ["pair", "pairs"] };
-const widths: Record<string, string> = { time: "104px", level: "64px", kind: "76px", duration: "92px", status: "70px", trace: "22%", span: "136px", parent: "136px", family: "62px", protocol: "76px", flags: "62px", outcome: "86px", flows: "62px", packets: "74px", bytes: "90px", spans: "70px", errors: "92px", rate: "92px", dropped: "92px", p95: "80px", "destination.port": "70px" };
+const widths: Record<string, string> = { time: "104px", level: "64px", kind: "76px", duration: "92px", status: "70px", trace: "22%", span: "136px", parent: "136px", family: "62px", protocol: "76px", flags: "62px", outcome: "86px", flows: "62px", packets: "74px", bytes: "90px", spans: "70px", errors: "92px", rate: "92px", dropped: "92px", p95: "80px", "destination.port": "62px", request: "18%" };
+const titles: Record<string, string> = { "source.address": "source", "destination.address": "destination", "destination.port": "port" };
 
 /** Rows in the view that suits them: lines, lanes, or a table. */
 export function RowsResult({ answer, asked, cluster, scope, window, busy, onAsk, onTrace, onZoom, onMore, onSave }: {
@@ -32,12 +33,12 @@ export function RowsResult({ answer, asked, cluster, scope, window, busy, onAsk,
   const rows = (answer.rows ?? []) as Cell[][];
   // Flows have two ways to be read: by name, or by raw address.
   const raw = search.get("ends") === "addresses";
-  const hidden = answer.view === "flows" ? (raw ? ["source", "destination", "source.namespace", "destination.namespace"] : ["source.address", "destination.address"]) : answer.view === "spans" ? ["span", "parent"] : [];
+  const hidden = answer.view === "flows" ? ["source.namespace", "destination.namespace", "packets", ...(raw ? ["source", "destination"] : ["source.address", "destination.address"])] : answer.view === "spans" ? ["span", "parent"] : [];
   const kept = telling(all, rows, 9).filter((column) => !hidden.includes(column.name));
   const columns: Column<Cell[]>[] = kept.map((column) => {
     const i = all.findIndex((one) => one.name === column.name);
     const number = rows.some((row) => typeof row[i] === "number");
-    return { id: column.name, title: title(column), number: number && column.unit !== "time", width: widths[column.name], cell: (row) => write(row[i] ?? null, column.unit), value: (row) => row[i] ?? null };
+    return { id: column.name, title: answer.view === "flows" ? titles[column.name] ?? title(column) : title(column), number: number && column.unit !== "time", width: widths[column.name], cell: (row) => write(row[i] ?? null, column.unit), value: (row) => row[i] ?? null };
   });
   const traceAt = all.findIndex((column) => column.name === "trace");
   const [one, many] = nouns[answer.view ?? ""] ?? ["row", "rows"];
@@ -59,7 +60,7 @@ export function RowsResult({ answer, asked, cluster, scope, window, busy, onAsk,
     </div>
   );
   if (graph && !asTable)
-    return <><Card style={{ marginTop: 12 }}><div style={{ display: "flex", gap: 14, alignItems: "center", padding: "6px 14px" }}>{head.props.children}</div></Card><TrafficLanes answer={answer} asked={asked} cluster={cluster} window={window} addresses={addresses} /></>;
+    return <><div style={{ display: "flex", gap: 14, alignItems: "center", padding: "10px 2px 0" }}>{head.props.children}</div><TrafficLanes answer={answer} asked={asked} cluster={cluster} window={window} addresses={addresses} /></>;
   return (
     <Result aria-busy={busy}>
       {head}

@@ -10,9 +10,9 @@ import { clockSeconds, exact } from "../parts/time";
 import { criticalPath, failures, layOut, whereTimeWent, type PlacedSpan, type TraceSpan } from "./trace";
 
 const left = 150;
-const [barHeight, rowHeight, lanePad] = [13, 32, 12];
+const [barHeight, rowHeight, lanePad] = [13, 31, 8];
 
-const Whole = styled.div`display: flex; gap: 12px; min-height: 240px; flex: 1 0 auto;`;
+const Whole = styled.div`display: flex; gap: 12px; min-height: 200px; flex: 0 0 auto;`;
 const Lanes = styled(Card)`
   flex: 1;
   min-width: 0;
@@ -97,11 +97,15 @@ function Drawing({ layout, spans, chosen, onOpen, theme }: { layout: ReturnType<
   const ticks = Array.from({ length: Math.floor(layout.length / step) + 1 }, (_, i) => i * step);
   const bySpan = new Map(layout.spans.map((placed) => [placed.span.span, placed]));
   const path = criticalPath(spans);
-  const line = path.map((part, i) => { const placed = bySpan.get(part.span.span)!; const at = y(placed) - 2.5; return `${i === 0 ? "M" : "L"}${x(part.from)} ${at}L${x(part.to)} ${at}`; }).join("");
+  // A call without a bar of its own is part of the caller's.
+  const placeOf = (span: TraceSpan): PlacedSpan => bySpan.get(span.span) ?? bySpan.get(span.parent ?? "") ?? layout.spans[0]!;
+  const stretches = path.map((part) => ({ from: x(part.from), to: x(part.to), at: y(placeOf(part.span)) - 2.5 }));
+  const line = stretches.map((part) => `M${part.from} ${part.at}H${part.to}`).join("");
+  const joints = stretches.slice(1).map((part, i) => `M${stretches[i]!.to} ${stretches[i]!.at}L${part.from} ${part.at}`).join("");
   return (
     <svg width="100%" viewBox={`0 0 ${width} ${height + 24}`} role="group" aria-label="Spans of the trace" style={{ minWidth: 720 }}>
       {layout.lanes.map((lane, i) => <g key={lane.workload}><rect x={0} y={tops[i]} width={width} height={lane.rows * rowHeight + lanePad} fill={i % 2 ? theme.ground : "none"} opacity={0.6} /><text className="lane" x={14} y={tops[i]! + 22}>{lane.workload.length > 21 ? `${lane.workload.slice(0, 20)}…` : lane.workload}</text></g>)}
-      {ticks.map((tick) => <g key={tick}><line x1={x(tick)} x2={x(tick)} y1={0} y2={height} stroke={theme.rule} /><text className="tick" x={x(tick)} y={height + 16} textAnchor="middle">{withUnit(tick / 1000, "s")}</text></g>)}
+      {ticks.map((tick) => <g key={tick}><line x1={x(tick)} x2={x(tick)} y1={0} y2={height} stroke={theme.rule} /><text className="tick" x={x(tick)} y={height + 16} textAnchor="middle">{tick === 0 ? "0" : withUnit(tick / 1000, "s")}</text></g>)}
       {layout.spans.map((placed) => {
         const { span } = placed;
         const [from, to] = [x(placed.from), Math.max(x(placed.to), x(placed.from) + 2)];
@@ -119,6 +123,7 @@ function Drawing({ layout, spans, chosen, onOpen, theme }: { layout: ReturnType<
           </g>
         );
       })}
+      <path d={joints} fill="none" stroke={theme.ink} strokeWidth={1} opacity={0.55} pointerEvents="none" />
       <path d={line} fill="none" stroke={theme.ink} strokeWidth={2.5} strokeLinejoin="round" pointerEvents="none"><title>the path that set the time</title></path>
     </svg>
   );

@@ -8,7 +8,7 @@ import { withUnit } from "../parts/format";
 import { Drawer } from "../parts/overlays";
 import { edgesOf, layOut, outside, spoken, type Edge } from "./traffic";
 
-const Whole = styled.div`display: flex; gap: 12px; flex: 1; min-height: 0; margin-top: 12px;`;
+const Whole = styled.div`display: flex; gap: 12px; flex: 1; min-height: 420px; margin-top: 8px;`;
 const Lanes = styled(Card)`
   flex: 1;
   min-width: 0;
@@ -34,7 +34,7 @@ export function TrafficLanes({ answer, asked, cluster, window, addresses }: { an
     return () => watch.disconnect();
   }, []);
   const edges = useMemo(() => edgesOf(answer.columns ?? [], (answer.rows ?? []) as unknown[][]), [answer]);
-  const layout = useMemo(() => layOut(edges, size.width, Math.max(420, size.height - 4)), [edges, size]);
+  const layout = useMemo(() => layOut(edges, size.width, Math.max(400, size.height - 4)), [edges, size]);
   const key = (edge: Edge) => `${edge.sourceNamespace}/${edge.source} to ${edge.destinationNamespace}/${edge.destination}`;
   const open = edges.find((edge) => key(edge) === chosen) ?? null;
   const wrong = (edge: Edge) => edge.dropped > 0 ? `${spoken(edge.dropped)} dropped${edge.reason ? `, ${edge.reason}` : ""}` : edge.errors / Math.max(edge.rate, 1e-9) > 0.02 ? `${spoken(edge.errors)} failing` : "";

@@ -8,11 +8,13 @@ export interface Lane { workload: string; rows: number }
 
 export interface TraceLayout { begin: number; length: number; lanes: Lane[]; spans: PlacedSpan[] }
 
-/** One lane a workload in the order they were first called; spans that would lie on each other get rows of their own. */
+/** One lane a workload in the order they were first called; spans that would lie on each other get rows of their own. A call whose answer is in the trace has no bar of its own. */
 export function layOut(spans: TraceSpan[]): TraceLayout {
-  const ordered = [...spans].sort((a, b) => a.start - b.start || b.duration - a.duration);
-  const begin = Math.min(...ordered.map((span) => span.start));
-  const end = Math.max(...ordered.map((span) => span.start + span.duration * 1000));
+  const answered = new Set(spans.filter((span) => span.kind === "server" || span.kind === "consumer").map((span) => span.parent));
+  const shown = spans.filter((span) => !(span.kind === "client" || span.kind === "producer") || !answered.has(span.span));
+  const ordered = [...(shown.length > 0 ? shown : spans)].sort((a, b) => a.start - b.start || b.duration - a.duration);
+  const begin = Math.min(...spans.map((span) => span.start));
+  const end = Math.max(...spans.map((span) => span.start + span.duration * 1000));
   const lanes: (Lane & { ends: number[] })[] = [];
   const placed = ordered.map((span) => {
     const name = laneOf(span, spans);

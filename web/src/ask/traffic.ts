@@ -52,10 +52,10 @@ export function layOut(edges: Edge[], width: number, least: number): TrafficLayo
   }
   const members = new Map<string, string[]>();
   for (const [id, { namespace }] of ends) members.set(namespace || outside, [...(members.get(namespace || outside) ?? []), id]);
-  const mean = (ids: string[]) => ids.reduce((sum, id) => sum + (rank.get(id) ?? 0), 0) / ids.length;
+  const mean = (ids: string[]) => ids.reduce((total, id) => total + (rank.get(id) ?? 0), 0) / ids.length;
   const namespaces = [...members.keys()].sort((a, b) => (a === outside ? -1 : b === outside ? 1 : mean(members.get(a)!) - mean(members.get(b)!) || a.localeCompare(b)));
   const deepest = Math.max(1, ...rank.values());
-  const [left, right] = [112, width - 96];
+  const [left, right] = [142, width - 96];
   const rowsOf = new Map<string, number>();
   const nodes: TrafficNode[] = [];
   namespaces.forEach((namespace, lane) => {
@@ -65,7 +65,13 @@ export function layOut(edges: Edge[], width: number, least: number): TrafficLayo
       const { name } = ends.get(id)!;
       const node: TrafficNode = { id, name, namespace, lane, x: left + ((rank.get(id) ?? 0) / deepest) * (right - left), y: 0, width: wide(name) };
       node.x = Math.min(Math.max(node.x, left), width - node.width / 2 - 8);
-      let row = rows.findIndex((others) => others.every((other) => Math.abs(other.x - node.x) > (other.width + node.width) / 2 + 14));
+      const clear = (x: number) => (others: TrafficNode[]) => others.every((other) => Math.abs(other.x - x) > (other.width + node.width) / 2 + 14);
+      let row = rows.findIndex(clear(node.x));
+      // A little to the right is better than a row further down, as long as what it calls stays to its right.
+      for (let shift = 0.15; row < 0 && shift <= 0.75; shift += 0.15) {
+        const x = node.x + (shift * (right - left)) / deepest;
+        if (x + node.width / 2 < width - 8 && (row = rows.findIndex(clear(x))) >= 0) node.x = x;
+      }
       if (row < 0) row = rows.push([]) - 1;
       rows[row]!.push(node);
       node.y = row;
@@ -73,8 +79,8 @@ export function layOut(edges: Edge[], width: number, least: number): TrafficLayo
     }
     rowsOf.set(namespace, rows.length);
   });
-  const needed = namespaces.map((namespace) => 22 + rowsOf.get(namespace)! * (nodeHeight + 16));
-  const spare = Math.max(0, least - needed.reduce((sum, one) => sum + one, 0)) / namespaces.length;
+  const needed = namespaces.map((namespace) => 14 + rowsOf.get(namespace)! * (nodeHeight + 8));
+  const spare = Math.max(0, least - needed.reduce((total, one) => total + one, 0)) / namespaces.length;
   let top = 0;
   const lanes = namespaces.map((namespace, i) => {
     const lane = { namespace, top, height: needed[i]! + spare };
@@ -84,7 +90,7 @@ export function layOut(edges: Edge[], width: number, least: number): TrafficLayo
   for (const node of nodes) {
     const lane = lanes[node.lane]!;
     const count = rowsOf.get(node.namespace)!;
-    node.y = lane.top + 14 + ((node.y + 0.5) / count) * (lane.height - 14);
+    node.y = lane.top + 12 + ((node.y + 0.5) / count) * (lane.height - 14);
   }
   const byId = new Map(nodes.map((node) => [node.id, node]));
   const busiest = Math.max(...edges.map((edge) => edge.rate), 1e-9);

@@ -111,7 +111,7 @@ export function CollectStation() {
         <div style={{ borderTopColor: theme.traces }}>
           <Heading>Traces</Heading>
           <div className="line"><Switch on={!!traces} onChange={(on) => setDraft({ ...plan, traces: on ? { share: 1, namespaces: null } : null })}>Spans sent to the agents</Switch></div>
-          {traces && <div className="line"><Choose label="keep" value={String(traces.share)} onChange={(key) => setDraft({ ...plan, traces: { ...traces, share: Number(key) } })} options={shares(traces.share).map((share) => ({ id: String(share), text: share === 1 ? "all traces" : `1 in ${Math.round(1 / share)}` }))} /></div>}
+          {traces && <div className="line"><Choose label="traces kept" value={String(traces.share)} onChange={(key) => setDraft({ ...plan, traces: { ...traces, share: Number(key) } })} options={shares(traces.share).map((share) => ({ id: String(share), text: share === 1 ? "all traces" : `1 in ${Math.round(1 / share)}` }))} /></div>}
         </div>
         <div style={{ borderTopColor: theme.flows }}>
           <Heading>Flows</Heading>

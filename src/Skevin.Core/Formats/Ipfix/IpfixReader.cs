@@ -3,7 +3,7 @@ using System.Text;
 
 namespace Skevin.Core.Formats.Ipfix;
 
-/// <summary>A record's bytes beside its template; only valid while the reader's callback runs. <see cref="IpfixReader.TakeField"/> takes its fields.</summary>
+/// <summary>A record's bytes beside its template; only valid while the reader's callback runs. <see cref="IpfixReader.TakeField"/> takes them apart.</summary>
 public readonly ref struct IpfixRecord(IpfixHeader header, IpfixTemplate template, ReadOnlySpan<byte> bytes)
 {
     /// <summary>Header of its message.</summary>
