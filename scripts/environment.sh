@@ -13,6 +13,7 @@ install_needed() {
         case "$what" in
             postgres) [ -x "$(echo /usr/lib/postgresql/*/bin/initdb | cut -d' ' -f1)" ] || want+=(postgresql) ;;
             chromium) command -v chromium >/dev/null || want+=(chromium) ;;
+            tshark) command -v tshark >/dev/null || want+=(tshark) ;;
         esac
     done
     command -v curl >/dev/null || want+=(curl)

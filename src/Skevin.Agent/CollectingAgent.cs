@@ -257,7 +257,7 @@ public sealed class CollectingAgent : IAsyncDisposable
             {
                 more = false;
                 var batch = new List<TailedLines>();
-                foreach (var lines in _logs.Read(plan, _cluster.Pods, _environment.NodeName, now))
+                foreach (var lines in _logs.Read(plan, _cluster.Pods, _cluster.PodsAt, _environment.NodeName, now))
                 {
                     if (lines.Source.Length > 0)
                         Report("logs", lines.Source, lines.Count, now, lines.Strange > 0 ? $"{lines.Strange} lines are not in the container runtime's format and were passed over" : null);

@@ -95,6 +95,9 @@ public sealed class StandInHost : IAsyncDisposable
         return host;
     }
 
+    /// <summary>A cluster of the model, to compare with.</summary>
+    public SimCluster Cluster(string name) => _clusters.Single(cluster => cluster.Name == name);
+
     /// <summary>Where a cluster's kubeconfig lies.</summary>
     public string KubeconfigPath(string cluster) => Path.Combine(_options.Folder, cluster + ".kubeconfig");
 

@@ -37,7 +37,7 @@ public sealed class AccessMatrixTests(RunningServer server) : IClassFixture<Runn
         all.Length.ShouldBeGreaterThan(30);
         all.Where(endpoint => endpoint.Needs is null == (endpoint.Open is null)).Select(endpoint => endpoint.Path).ShouldBeEmpty();
         all.Where(endpoint => endpoint.Open is not null).Select(endpoint => endpoint.Path).Distinct().Order(StringComparer.Ordinal).ShouldBe(
-            ["/api/session", "/api/session/hint", "/api/{documentName}.json", "/health/live", "/health/ready", "/v1/logs", "/v1/metrics", "{*path:nonfile}"]);
+            ["/api/session", "/api/session/hint", "/api/{documentName}.json", "/health/live", "/health/ready", "/v1/flows", "/v1/logs", "/v1/metrics", "/v1/traces", "{*path:nonfile}"]);
     }
 
     [Fact]

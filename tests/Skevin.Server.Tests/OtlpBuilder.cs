@@ -29,17 +29,27 @@ public static class OtlpBuilder
         var scope = new ScopeMetrics();
         scope.Metrics.Add(built);
         var owner = new ResourceMetrics { Resource = new Resource() };
-        owner.Resource.Attributes.AddRange(resource.Select(pair => new KeyValue { Key = pair.Item1, Value = new AnyValue { StringValue = pair.Item2 } }));
+        owner.Resource.Attributes.AddRange(Attributes(resource));
         owner.ScopeMetrics.Add(scope);
         var request = new ExportMetricsServiceRequest();
         request.ResourceMetrics.Add(owner);
         return request;
     }
 
+    /// <summary>Attributes of a request.</summary>
+    public static IEnumerable<KeyValue> Attributes(params (string, string)[] pairs) => pairs.Select(pair => new KeyValue { Key = pair.Item1, Value = new AnyValue { StringValue = pair.Item2 } });
+
     /// <summary>Pushes a request as protobuf.</summary>
-    public static Task<HttpResponseMessage> Push(this HttpClient client, string? token, ExportMetricsServiceRequest request, string? key = null, bool gzip = true)
+    public static Task<HttpResponseMessage> Push(this HttpClient client, string? token, ExportMetricsServiceRequest request, string? key = null, bool gzip = true) =>
+        client.PushTo("v1/metrics", "application/x-protobuf", token, request.ToByteArray(), key, gzip);
+
+    /// <summary>Pushes spans or log records as protobuf.</summary>
+    public static Task<HttpResponseMessage> Push(this HttpClient client, string? token, IMessage request, string? key = null) =>
+        client.PushTo(request is OpenTelemetry.Proto.Collector.Trace.V1.ExportTraceServiceRequest ? "v1/traces" : "v1/logs", "application/x-protobuf", token, request.ToByteArray(), key);
+
+    /// <summary>Pushes bytes.</summary>
+    public static Task<HttpResponseMessage> PushTo(this HttpClient client, string path, string type, string? token, byte[] bytes, string? key = null, bool gzip = true)
     {
-        var bytes = request.ToByteArray();
         if (gzip)
         {
             using var packed = new MemoryStream();
@@ -47,8 +57,8 @@ public static class OtlpBuilder
                 zip.Write(bytes);
             bytes = packed.ToArray();
         }
-        var message = new HttpRequestMessage(HttpMethod.Post, "v1/metrics") { Content = new ByteArrayContent(bytes) };
-        message.Content.Headers.ContentType = new MediaTypeHeaderValue("application/x-protobuf");
+        var message = new HttpRequestMessage(HttpMethod.Post, path) { Content = new ByteArrayContent(bytes) };
+        message.Content.Headers.ContentType = new MediaTypeHeaderValue(type);
         if (gzip)
             message.Content.Headers.ContentEncoding.Add("gzip");
         if (token is not null)

@@ -11,7 +11,6 @@ public sealed class ClusterAccess(AgentEnvironment environment)
     private readonly Lock _lock = new();
     private Kubernetes? _client;
     private string _clientToken = "";
-    private DateTimeOffset _podsAt;
 
     /// <summary>A client under the token as it is now: that of a service account is renewed while a pod runs.</summary>
     public Kubernetes Client
@@ -35,19 +34,22 @@ public sealed class ClusterAccess(AgentEnvironment environment)
     /// <summary>Pods of this node.</summary>
     public IReadOnlyList<PodState> Pods { get; private set; } = [];
 
+    /// <summary>When they were listed last.</summary>
+    public DateTimeOffset PodsAt { get; private set; }
+
     /// <summary>Why they could not be listed; null when they were.</summary>
     public string? PodsError { get; private set; }
 
     /// <summary>Lists the pods anew where that was longer ago.</summary>
     public async Task RefreshPods(DateTimeOffset now, TimeSpan every, CancellationToken stop)
     {
-        if (now - _podsAt < every && PodsError is null)
+        if (now - PodsAt < every && PodsError is null)
             return;
         try
         {
             var list = await Client.CoreV1.ListPodForAllNamespacesAsync(fieldSelector: "spec.nodeName=" + environment.NodeName, cancellationToken: stop);
             Pods = [.. list.Items.Select(InventoryMapping.Pod)];
-            (_podsAt, PodsError) = (now, null);
+            (PodsAt, PodsError) = (now, null);
         }
         catch (Exception trouble) when (IsTrouble(trouble, stop))
         {

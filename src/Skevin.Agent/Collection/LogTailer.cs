@@ -31,7 +31,11 @@ public sealed class LogTailer(string hostRoot, DiskBuffer buffer)
     private const int LongestMessage = 1 << 20;
     private static readonly TimeSpan LongestWait = TimeSpan.FromSeconds(10);
 
+    private static readonly TimeSpan LongestNameless = TimeSpan.FromSeconds(15);
+
     private readonly Dictionary<string, DateTimeOffset> _waiting = [];
+    private readonly Dictionary<string, DateTimeOffset> _firstSeen = [];
+    private readonly Dictionary<string, PodState> _known = [];
 
     private sealed record LogFile(string Path, string Mark, long Length, bool Packed);
 
@@ -40,24 +44,30 @@ public sealed class LogTailer(string hostRoot, DiskBuffer buffer)
     /// <summary>Reads what is new.</summary>
     /// <param name="plan">Which namespaces.</param>
     /// <param name="pods">Pods of this node, for the names of their workloads.</param>
+    /// <param name="listedAt">When the pods were listed. The log of a pod that is not among them waits a little for the next list.</param>
     /// <param name="node">This node.</param>
     /// <param name="now">The clock.</param>
     /// <returns>One entry a container, also for those with nothing new.</returns>
     /// <exception cref="IOException">The folder cannot be read.</exception>
-    public IEnumerable<TailedLines> Read(LogsPlan plan, IReadOnlyList<PodState> pods, string node, DateTimeOffset now)
+    public IEnumerable<TailedLines> Read(LogsPlan plan, IReadOnlyList<PodState> pods, DateTimeOffset listedAt, string node, DateTimeOffset now)
     {
-        var byUid = pods.Where(pod => pod.Uid.Length > 0).DistinctBy(pod => pod.Uid).ToDictionary(pod => pod.Uid);
+        foreach (var pod in pods)
+            _known[pod.Uid] = pod;
         var present = new HashSet<string>(StringComparer.Ordinal);
         foreach (var folder in Directory.EnumerateDirectories(Root).Order(StringComparer.Ordinal))
         {
             var parts = Path.GetFileName(folder).Split('_');
             if (parts.Length != 3 || !ExpectedSources.Chosen(plan.Namespaces, parts[0]))
                 continue;
+            var named = _known.TryGetValue(parts[2], out var pod);
+            var seen = _firstSeen.TryGetValue(parts[2], out var first) ? first : _firstSeen[parts[2]] = now;
             foreach (var container in Directory.EnumerateDirectories(folder))
             {
                 var key = $"{Prefix}{parts[2]}/{Path.GetFileName(container)}/";
                 present.Add(key);
-                List<KeyValuePair<string, string>> attributes = byUid.TryGetValue(parts[2], out var pod)
+                if (!named && listedAt <= seen && now - seen < LongestNameless)
+                    continue;
+                List<KeyValuePair<string, string>> attributes = pod is not null
                     ? PodAttributes.Of(pod, Path.GetFileName(container))
                     : [new("k8s.namespace.name", parts[0]), new("k8s.pod.name", parts[1]), new("k8s.node.name", node), new("k8s.container.name", Path.GetFileName(container))];
                 attributes.Add(new("k8s.pod.uid", parts[2]));
@@ -66,6 +76,11 @@ public sealed class LogTailer(string hostRoot, DiskBuffer buffer)
         }
         // Marks of containers whose folder is gone are of no more use.
         var gone = buffer.Marks(Prefix).Where(mark => !present.Contains(mark[..(mark.LastIndexOf('/') + 1)])).ToArray();
+        foreach (var uid in _firstSeen.Keys.Where(uid => !present.Any(key => key.StartsWith($"{Prefix}{uid}/", StringComparison.Ordinal))).ToArray())
+        {
+            _firstSeen.Remove(uid);
+            _known.Remove(uid);
+        }
         if (gone.Length > 0 && present.Count > 0)
             yield return new TailedLines("", new ResourceLogs(), gone.ToDictionary(mark => mark, _ => (long?)null), 0, 0, false);
     }
@@ -82,6 +97,7 @@ public sealed class LogTailer(string hostRoot, DiskBuffer buffer)
         var (strange, read, more) = (0, 0L, false);
         var files = Files(folder, key);
         var safe = (Records: 0, Strange: 0);
+        var readTo = new Dictionary<string, long>();
         for (var i = 0; i < files.Count && !more; i++)
         {
             var file = files[i];
@@ -92,6 +108,7 @@ public sealed class LogTailer(string hostRoot, DiskBuffer buffer)
             foreach (var (line, end) in lines)
             {
                 read += line.Length + 1;
+                readTo[file.Mark] = end;
                 if (ContainerLogLine.Read(line.Span) is not { } parsed)
                 {
                     strange++;
@@ -110,8 +127,10 @@ public sealed class LogTailer(string hostRoot, DiskBuffer buffer)
                 }
                 if (pending[0] is null && pending[1] is null)
                 {
+                    // A message may have begun in the file before this one.
                     safe = (scope.LogRecords.Count, strange);
-                    marks[file.Mark] = end;
+                    foreach (var (mark, to) in readTo)
+                        marks[mark] = to;
                 }
             }
             more = cut;

@@ -54,8 +54,11 @@ public static class AskEndpoints
                     return new FieldView(field, [.. values.Take(MostValues)], values.Length);
                 }).ToArray();
         }).Needs(Roles.Reader);
-        routes.MapGet("/api/ask/row-fields", async (RowKind kind, string? cluster, DateTimeOffset from, DateTimeOffset to, ClaimsPrincipal user, AskEnquiry ask, CancellationToken stop) =>
-            await RowVocabulary.Of(kind, ask.RowsFor(user.Scope(), cluster), from, to, stop)).Needs(Roles.Reader);
+        routes.MapGet("/api/ask/row-fields", async Task<Results<Ok<IReadOnlyList<FieldView>>, ProblemHttpResult>> (
+            string kind, string? cluster, DateTimeOffset from, DateTimeOffset to, ClaimsPrincipal user, AskEnquiry ask, CancellationToken stop) =>
+            Words.RowSources.TryGetValue(kind, out var rows)
+                ? TypedResults.Ok(await RowVocabulary.Of(rows, ask.RowsFor(user.Scope(), cluster), from, to, stop))
+                : new Problem(400, "No such rows.", $"kind is one of {string.Join(", ", Words.RowSources.Keys)}.").Http()).Needs(Roles.Reader);
         routes.MapGet("/api/ask/words", () => new { steps = Words.Steps, comparisons = Words.Comparisons, sources = Words.RowSources.Keys }).Needs(Roles.Reader);
         routes.MapGet("/api/traces/{trace}", async Task<Results<Ok<TraceView>, ProblemHttpResult>> (string trace, string? cluster, ClaimsPrincipal user, AskEnquiry ask, ShowTrace show, CancellationToken stop) =>
             (await show.Run(trace, cluster, user.Scope(), stop)).Http()).Needs(Roles.Reader);

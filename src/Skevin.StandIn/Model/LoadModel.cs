@@ -48,6 +48,7 @@ public sealed class LoadModel(Faults faults, int seed)
         var rates = Rates(now);
         foreach (var pod in running)
         {
+            pod.Now = now;
             var workload = Scenario.Of(pod);
             var members = workload is null ? [] : ready.GetValueOrDefault(workload.Id, []);
             Live(pod, workload, pod.Step == PodStep.Ready && members.Length > 0 ? rates.GetValueOrDefault(workload!.Id) / members.Length : 0, seconds);

@@ -76,7 +76,7 @@ public static class Scenario
         new("coldstore", "Deployment", "room-sensors", 3, (0.1, 64), (0.3, 128), 38, 0.06, "", 0.01, [new("coldstore/door-watch", 0.8), new("platform/queue", 1)], "READ rooms", 8080, Steady: true, OnlyV6: true),
         new("coldstore", "Deployment", "door-watch", 1, (0.1, 64), (0.3, 128), 36, 0, "", 0.01, [new("platform/queue", 0.5)], "GET /doors/{lot}", 8080, Steady: true),
         new("payout", "Deployment", "settle", 2, (0.2, 192), (0.5, 384), 130, 0.06, "platform/queue", 0.024, [new(Bank, 0.7), new("payout/statements", 0.5)], "POST /settlements/{lot}", 8080, 9464, JsonLogs: true),
-        new("payout", "Deployment", "statements", 1, (0.1, 128), (0.5, 256), 90, 0, "", 0.04, [], "POST /statements/{lot}", 8080),
+        new("payout", "Deployment", "statements", 1, (0.1, 128), (0.5, 256), 90, 0, "", 0.012, [], "POST /statements/{lot}", 8080),
         new("platform", "Deployment", "name-service", 2, (0.1, 64), (0.5, 128), 30, 0, "", 0.0005, [], "QUERY name", 53, Traced: false),
         new("platform", "StatefulSet", "queue", 3, (0.3, 384), (1, 768), 250, 0, "", 0.007, [], "POST /messages/{lot}", 5671, 9464),
     ];

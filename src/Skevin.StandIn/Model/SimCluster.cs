@@ -22,8 +22,9 @@ public sealed class SimCluster
     private int _lastAddress = 10;
     private DateTimeOffset _now;
 
-    // A longer step is a time in which the stand-in was off: nothing is told of it.
-    private static readonly TimeSpan LongestToldStep = TimeSpan.FromSeconds(30);
+    // A longer stretch is a time in which the stand-in was off: nothing is told of it.
+    private static readonly TimeSpan LongestTold = TimeSpan.FromMinutes(10);
+    private static readonly TimeSpan ToldStep = TimeSpan.FromSeconds(5);
     private static readonly TimeSpan LogsKept = TimeSpan.FromMinutes(3);
     private readonly List<(SimPod Pod, DateTimeOffset At)> _removed = [];
     private readonly Dictionary<ObjectKey, (long Version, string Template, string Hash)> _templates = [];
@@ -76,18 +77,18 @@ public sealed class SimCluster
             return _pods.Values.FirstOrDefault(pod => pod.Running && pod.Addresses.Contains(address));
     }
 
-    /// <summary>Moves everything to a moment. Long stretches are taken in steps of a minute.</summary>
+    /// <summary>Moves everything to a moment, in steps of a few seconds; what the stand-in was off for goes by in minutes.</summary>
     public void Advance(DateTimeOffset to)
     {
         lock (_lock)
         {
             while (_now < to)
             {
-                var step = to - _now > TimeSpan.FromMinutes(10) ? TimeSpan.FromMinutes(1) : to - _now;
+                var step = to - _now > LongestTold ? TimeSpan.FromMinutes(1) : to - _now > ToldStep ? ToldStep : to - _now;
                 _now += step;
                 Control();
                 _load.Tick(_pods.Values, _now, step.TotalSeconds);
-                if (step <= LongestToldStep)
+                if (step <= ToldStep)
                     _requests.Tick(_pods.Values.OrderBy(pod => pod.Name, StringComparer.Ordinal), _now, step.TotalSeconds, Telemetry);
                 foreach (var pod in _pods.Values)
                     Live(pod);
@@ -99,6 +100,13 @@ public sealed class SimCluster
             }
             Telemetry.Logs?.Flush(_now);
         }
+    }
+
+    /// <summary>Requests the pods of each workload have answered in their present runs, and up to when: the truth to compare with.</summary>
+    public (DateTimeOffset At, IReadOnlyDictionary<string, double> Requests) Answered()
+    {
+        lock (_lock)
+            return (_now, _pods.Values.GroupBy(pod => pod.OwnerName).ToDictionary(group => group.Key, group => group.Sum(pod => pod.RequestsOk + pod.RequestsFailed)));
     }
 
     /// <summary>Usage counters of a node, for its stats summary.</summary>

@@ -62,7 +62,11 @@ public sealed class SimPod
     /// <summary>Share of requests turned away.</summary>
     public double Refuses { get; set; }
 
-    private readonly Queue<double> _lately = new();
+    /// <summary>The model's time at the pod.</summary>
+    public DateTimeOffset Now { get; set; }
+
+    private static readonly TimeSpan LatelyIs = TimeSpan.FromSeconds(30);
+    private readonly Queue<(DateTimeOffset At, double Seconds)> _lately = new();
 
     /// <summary>Counts a request that was answered.</summary>
     public void CountRequest(bool failed, double seconds)
@@ -74,15 +78,17 @@ public sealed class SimPod
         SecondsServing += seconds;
         ReceivedBytes += 900;
         SentBytes += 2300;
-        _lately.Enqueue(seconds);
-        if (_lately.Count > 200)
+        _lately.Enqueue((Now, seconds));
+        while (_lately.Count > 2000)
             _lately.Dequeue();
     }
 
-    /// <summary>A quantile of the last two hundred requests' durations, in seconds; 0 before there was one.</summary>
+    /// <summary>A quantile of the durations of the last 30 s, in seconds; 0 where there was no request.</summary>
     public double Lately(double share)
     {
-        var sorted = _lately.Order().ToArray();
+        while (_lately.TryPeek(out var first) && Now - first.At > LatelyIs)
+            _lately.Dequeue();
+        var sorted = _lately.Select(request => request.Seconds).Order().ToArray();
         return sorted.Length == 0 ? 0 : sorted[(int)Math.Min(sorted.Length - 1, share * sorted.Length)];
     }
 

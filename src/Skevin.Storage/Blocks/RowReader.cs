@@ -51,8 +51,13 @@ public sealed class RowReader(NpgsqlDataSource database, AddressBooks books, Acc
 
     private async IAsyncEnumerable<RowBatch> Lines(RowKind kind, long from, long to, RowHints hints, [EnumeratorCancellation] CancellationToken stop)
     {
+        // A new state collector reads the events that are there once more: each state of an event counts once.
+        var seen = kind == RowKind.Events ? new HashSet<(string, string)>() : null;
         await foreach (var (_, payload, passed) in Blocks("log_block", "lines", kind == RowKind.Events ? 1 : 0, from, to, hints, stop))
-            yield return payload is null ? new RowBatch(passed, []) : Kept(LogBlock.Decode(payload), line => line.Resource, from, to);
+        {
+            var batch = payload is null ? new RowBatch(passed, []) : Kept(LogBlock.Decode(payload), line => line.Resource, from, to);
+            yield return seen is null ? batch : batch with { Rows = [.. batch.Rows.Where(row => row["k8s.event.uid"].Text is not { } uid || seen.Add((uid, row["k8s.event.count"].Text ?? "")))] };
+        }
     }
 
     private async IAsyncEnumerable<RowBatch> Spans(long from, long to, RowHints hints, [EnumeratorCancellation] CancellationToken stop)
