@@ -23,7 +23,9 @@ const List = styled.div`
     grid-template-columns: 16px 96px 150px minmax(0, 1fr);
     gap: 10px;
     width: 100%;
-    padding: 1px 12px;
+    min-height: 24px;
+    align-items: center;
+    padding: 0 12px;
     border: 0;
     background: none;
     color: ${({ theme }) => theme.ink};

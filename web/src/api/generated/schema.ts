@@ -794,7 +794,7 @@ export interface paths {
         get: {
             parameters: {
                 query: {
-                    kind: components["schemas"]["RowKind"];
+                    kind: string;
                     cluster?: string;
                     from: string;
                     to: string;
@@ -1980,8 +1980,6 @@ export interface components {
         };
         /** @enum {unknown} */
         RollOutStage: "waiting" | "starting" | "ready" | "stuck";
-        /** @enum {unknown} */
-        RowKind: "logs" | "spans" | "flows" | "events";
         RuleDocument: {
             rule: string;
             when: string;
