@@ -1,5 +1,5 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import styled, { useTheme } from "styled-components";
 import { api, got, type Schemas } from "../api/client";
 import { Button, Mark, Quiet } from "../parts/basics";
@@ -52,7 +52,9 @@ export function LogLines({ answer, asked, cluster, scope, window, onAsk, onTrace
   onAsk: (text: string) => void; onTrace: (trace: string) => void; onZoom: (from: number, to: number) => void;
 }) {
   const theme = useTheme();
-  const [open, setOpen] = useState<number | null>(null);
+  // Lines move down as newer ones arrive: the chosen one is known by what it says, not by its place.
+  const [open, setOpen] = useState<string | null>(null);
+  useEffect(() => setOpen(null), [asked]);
   const columns = answer.columns ?? [];
   const rows = (answer.rows ?? []) as Cell[][];
   const at = (name: string) => columns.findIndex((column) => column.name === name);
@@ -63,7 +65,8 @@ export function LogLines({ answer, asked, cluster, scope, window, onAsk, onTrace
     queryFn: ({ signal }) => got(api.POST("/api/ask", { signal, body: { text: `${asked}\n  -> count by level`, from: new Date(window.from).toISOString(), to: new Date(window.to).toISOString(), cluster, scope: { namespace: scope.namespace || null, workload: scope.workload || null } } })),
   });
   const series = [...(course.data?.series ?? [])].sort((a, b) => levelColours.indexOf(a.labels["level"] as "info") - levelColours.indexOf(b.labels["level"] as "info"));
-  const chosen = open === null ? null : rows[open] ?? null;
+  const keyOf = (row: Cell[]) => `${get(row, "time")} ${get(row, "pod")} ${get(row, "text")}`;
+  const chosen = open === null ? null : rows.find((row) => keyOf(row) === open) ?? null;
   const trace = chosen && get(chosen, "trace");
   return (
     <>
@@ -74,7 +77,7 @@ export function LogLines({ answer, asked, cluster, scope, window, onAsk, onTrace
           {rows.map((row, i) => {
             const level = String(get(row, "level") ?? "");
             return (
-              <button key={i} type="button" aria-pressed={open === i} onClick={() => setOpen(open === i ? null : i)}>
+              <button key={i} type="button" aria-pressed={open === keyOf(row)} onClick={() => setOpen(open === keyOf(row) ? null : keyOf(row))}>
                 <Mark level={levels[level] ?? "clear"} title={level || "no level"} />
                 <span className="quiet">{write(get(row, "time"), "time")}</span>
                 <span className="quiet" title={String(get(row, "pod") ?? get(row, "object") ?? "")}>{shortPod(String(get(row, "pod") ?? get(row, "object") ?? ""))}</span>
