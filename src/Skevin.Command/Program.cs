@@ -25,7 +25,7 @@ try
             return 0;
         case ["arrivals", var cluster]:
             foreach (var source in (await client.Get("api/arrivals?cluster=" + Uri.EscapeDataString(cluster)))!["sources"]!.AsArray())
-                Console.WriteLine($"{source!["state"],-9} {source["source"],-44} {source["received"]} of {source["expected"]} min  {source["cause"]}");
+                Console.WriteLine($"{source!["state"],-9} {source["signal"],-8} {source["source"],-52} {source["received"]} of {source["expected"]} min  {source["cause"]}");
             return 0;
         case ["set-up-demo", var kubeconfig, var cluster, var hook]:
             await DemoSetUp.Run(client, kubeconfig, cluster, hook);
