@@ -83,8 +83,17 @@ public sealed class CollectingAgent : IAsyncDisposable
             Flows.Start();
     }
 
-    /// <summary>How often logs and flows are sealed. Longer makes fewer, larger batches.</summary>
-    public TimeSpan SealEvery { get; set; } = TimeSpan.FromSeconds(2);
+    /// <summary>How often logs and flows are sealed. Longer makes fewer, larger batches; a change holds from the next call on.</summary>
+    public TimeSpan SealEvery
+    {
+        get;
+        set
+        {
+            if (value < field)
+                _nextSeal = _nextStatus = DateTimeOffset.MinValue;
+            field = value;
+        }
+    } = TimeSpan.FromSeconds(2);
 
     /// <summary>Takes flows.</summary>
     public FlowReceiver Flows { get; }

@@ -75,7 +75,7 @@ public sealed class PathTests(ServerWithStandIn server) : IClassFixture<ServerWi
         var rule = (await keeper.Send("api/alert-rules", new
         {
             rule = "Settle waits for the bank", when = "http_server_request_duration_seconds -> where workload = \"settle\" and quantile = \"0.95\" -> max by namespace, workload",
-            above = "900ms", every = "5s", wait = "5s", severity = "critical", tell = new[] { "on-duty" }, cluster = North,
+            above = "2s", every = "5s", wait = "5s", severity = "critical", tell = new[] { "on-duty" }, cluster = North,
         }))!;
         rule["inForce"]!.GetValue<bool>().ShouldBeTrue();
         await keeper.Send("api/practice/faults/slow-bank", new { on = true }, HttpMethod.Put);

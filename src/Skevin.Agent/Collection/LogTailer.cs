@@ -37,7 +37,17 @@ public sealed class LogTailer(string hostRoot, DiskBuffer buffer)
     private readonly Dictionary<string, DateTimeOffset> _firstSeen = [];
     private readonly Dictionary<string, PodState> _known = [];
 
-    private sealed record LogFile(string Path, string Mark, long Length, bool Packed);
+    // Held open while it is read: under its name there may soon be another.
+    private sealed record LogFile(FileStream Stream, string Mark, long Length, bool Packed) : IDisposable
+    {
+        public void Dispose() => Stream.Dispose();
+
+        public Stream FromStart()
+        {
+            Stream.Position = 0;
+            return Packed ? new System.IO.Compression.GZipStream(Stream, System.IO.Compression.CompressionMode.Decompress, leaveOpen: true) : Stream;
+        }
+    }
 
     private string Root => Path.Combine(hostRoot, "var/log/pods");
 
@@ -87,6 +97,19 @@ public sealed class LogTailer(string hostRoot, DiskBuffer buffer)
 
     private TailedLines ReadContainer(string folder, string key, string source, List<KeyValuePair<string, string>> attributes, DateTimeOffset now)
     {
+        var files = Files(folder, key);
+        try
+        {
+            return Read(files, key, source, attributes, now);
+        }
+        finally
+        {
+            files.ForEach(file => file.Dispose());
+        }
+    }
+
+    private TailedLines Read(List<LogFile> files, string key, string source, List<KeyValuePair<string, string>> attributes, DateTimeOffset now)
+    {
         var scope = LogBatch.Scope(source);
         var resource = new ResourceLogs { Resource = new() };
         OtlpAttributes.Write(resource.Resource.Attributes, attributes);
@@ -95,7 +118,6 @@ public sealed class LogTailer(string hostRoot, DiskBuffer buffer)
         // Lines in order over all files; a mark may only pass where no part of a message is waiting for its rest.
         var pending = new Pending?[2];
         var (strange, read, more) = (0, 0L, false);
-        var files = Files(folder, key);
         var safe = (Records: 0, Strange: 0);
         var readTo = new Dictionary<string, long>();
         for (var i = 0; i < files.Count && !more; i++)
@@ -137,17 +159,17 @@ public sealed class LogTailer(string hostRoot, DiskBuffer buffer)
         }
         if (pending.Any(part => part is not null))
         {
-            if (!WaitedLong(key, now))
+            if (more ? marks.Count > 0 : !WaitedLong(key, now))
             {
                 // What came after the first waiting part is read again with its rest.
                 while (scope.LogRecords.Count > safe.Records)
                     scope.LogRecords.RemoveAt(scope.LogRecords.Count - 1);
-                return new TailedLines(source, resource, marks, scope.LogRecords.Count, safe.Strange, false);
+                return new TailedLines(source, resource, marks, scope.LogRecords.Count, safe.Strange, more);
             }
             foreach (var (part, i) in pending.Select((part, i) => (part, i)).Where(pair => pair.part is not null))
                 scope.LogRecords.Add(Record(new ContainerLogLine(part!.Time, i == 1, false, ""), string.Concat(part.Parts), part.Time));
-            foreach (var file in files)
-                marks[file.Mark] = file.Length;
+            foreach (var (mark, to) in readTo)
+                marks[mark] = to;
         }
         _waiting.Remove(key);
         return new TailedLines(source, resource, marks, scope.LogRecords.Count, strange, more);
@@ -184,30 +206,50 @@ public sealed class LogTailer(string hostRoot, DiskBuffer buffer)
     }
 
     // Rotated files first, in the order of their names' times, then the one being written; restarts in order.
-    private List<LogFile> Files(string folder, string key)
+    private static List<LogFile> Files(string folder, string key)
     {
         var files = new List<LogFile>();
-        foreach (var path in Directory.EnumerateFiles(folder).Select(path => (path, order: Order(Path.GetFileName(path)))).Where(pair => pair.order is not null).OrderBy(pair => pair.order).Select(pair => pair.path))
+        for (var attempt = 0; ; attempt++)
         {
-            var packed = path.EndsWith(".gz", StringComparison.Ordinal);
-            try
-            {
-                using var stream = Open(path, packed);
-                var first = new byte[LongestFirstLine];
-                var count = stream.ReadAtLeast(first, first.Length, throwOnEndOfStream: false);
-                var end = first.AsSpan(0, count).IndexOf((byte)'\n');
-                // A file without a whole first line is not known yet; an endless first line is known by its beginning.
-                if (end < 0 && count < first.Length)
-                    continue;
-                var mark = key + Convert.ToHexString(SHA256.HashData(first.AsSpan(0, end < 0 ? count : end)))[..16];
-                files.Add(new LogFile(path, mark, packed ? long.MaxValue : new FileInfo(path).Length, packed));
-            }
-            catch (FileNotFoundException)
-            {
-                // Rotated between listing and opening; it is found under its new name in the next pass.
-            }
+            var paths = Paths(folder);
+            foreach (var path in paths)
+                if (Opened(path, key) is { } file && files.All(other => other.Mark != file.Mark))
+                    files.Add(file);
+            // One rotated meanwhile lies under a name not listed yet; what is read must be whole and in order.
+            if (attempt == 2 || paths.SequenceEqual(Paths(folder)))
+                return files;
+            files.ForEach(file => file.Dispose());
+            files.Clear();
         }
-        return [.. files.DistinctBy(file => file.Mark)];
+    }
+
+    private static string[] Paths(string folder) =>
+        [.. Directory.EnumerateFiles(folder).Select(path => (path, order: Order(Path.GetFileName(path)))).Where(pair => pair.order is not null).OrderBy(pair => pair.order).Select(pair => pair.path)];
+
+    private static LogFile? Opened(string path, string key)
+    {
+        try
+        {
+            var stream = new FileStream(path, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete);
+            var file = new LogFile(stream, "", stream.Length, path.EndsWith(".gz", StringComparison.Ordinal));
+            if (MarkOf(file, key) is { } mark)
+                return file with { Mark = mark, Length = file.Packed ? long.MaxValue : file.Length };
+            file.Dispose();
+        }
+        catch (Exception trouble) when (trouble is FileNotFoundException or InvalidDataException)
+        {
+            // Rotated between listing and opening, or being packed just now: found in the next pass.
+        }
+        return null;
+    }
+
+    // A file without a whole first line is not known yet; an endless first line is known by its beginning.
+    private static string? MarkOf(LogFile file, string key)
+    {
+        var first = new byte[LongestFirstLine];
+        var count = file.FromStart().ReadAtLeast(first, first.Length, throwOnEndOfStream: false);
+        var end = first.AsSpan(0, count).IndexOf((byte)'\n');
+        return end < 0 && count < first.Length ? null : key + Convert.ToHexString(SHA256.HashData(first.AsSpan(0, end < 0 ? count : end)))[..16];
     }
 
     private static (int, int, string)? Order(string name)
@@ -216,40 +258,30 @@ public sealed class LogTailer(string hostRoot, DiskBuffer buffer)
         return parts.Length == 2 && int.TryParse(parts[0], out var restart) && (parts[1].Length == 0 || parts[1][0] == '.') ? (restart, parts[1].Length == 0 ? 1 : 0, parts[1]) : null;
     }
 
-    private static Stream Open(string path, bool packed)
-    {
-        var file = new FileStream(path, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete);
-        return packed ? new System.IO.Compression.GZipStream(file, System.IO.Compression.CompressionMode.Decompress) : file;
-    }
-
     // Whole lines from an offset on, with the offset behind each.
     private static List<(ReadOnlyMemory<byte> Line, long End)> Lines(LogFile file, long offset, long most, out bool cut)
     {
         cut = false;
         var lines = new List<(ReadOnlyMemory<byte>, long)>();
-        byte[] bytes;
-        int count;
-        using (var stream = Open(file.Path, file.Packed))
+        var stream = file.FromStart();
+        if (file.Packed)
         {
-            if (file.Packed)
+            // Packed files cannot be entered in the middle.
+            var skip = new byte[65536];
+            for (var left = offset; left > 0;)
             {
-                // Packed files cannot be entered in the middle.
-                var skip = new byte[65536];
-                for (var left = offset; left > 0;)
-                {
-                    var got = stream.Read(skip, 0, (int)Math.Min(left, skip.Length));
-                    if (got == 0)
-                        return lines;
-                    left -= got;
-                }
+                var got = stream.Read(skip, 0, (int)Math.Min(left, skip.Length));
+                if (got == 0)
+                    return lines;
+                left -= got;
             }
-            else
-            {
-                stream.Seek(offset, SeekOrigin.Begin);
-            }
-            bytes = new byte[Math.Max(LongestFirstLine * 16, most)];
-            count = stream.ReadAtLeast(bytes, bytes.Length, throwOnEndOfStream: false);
         }
+        else
+        {
+            stream.Seek(offset, SeekOrigin.Begin);
+        }
+        var bytes = new byte[Math.Max(LongestFirstLine * 16, most)];
+        var count = stream.ReadAtLeast(bytes, bytes.Length, throwOnEndOfStream: false);
         cut = count == bytes.Length;
         var from = 0;
         while (from < count && bytes.AsSpan(from, count - from).IndexOf((byte)'\n') is var end && end >= 0)

@@ -40,7 +40,7 @@ public enum LogLevel : byte
 public sealed record LogLine(long Time, LogLevel Level, string Text, Labels Resource, Labels Attributes, TraceId Trace, ulong Span) : IRow
 {
     /// <inheritdoc/>
-    public long Milliseconds => Time / 1_000_000;
+    public long Milliseconds => IRow.Stamp(Time);
 
     /// <inheritdoc/>
     public double Weight => 1;

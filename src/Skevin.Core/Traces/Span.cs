@@ -51,7 +51,7 @@ public sealed record Span(
     double Weight, Labels Resource, Labels Attributes, IReadOnlyList<SpanEvent> Events) : IRow
 {
     /// <inheritdoc/>
-    public long Milliseconds => Start / 1_000_000;
+    public long Milliseconds => IRow.Stamp(Start);
 
     /// <summary>The exception noted in it, or null. Names: semantic conventions, "exceptions on spans".</summary>
     public SpanEvent? Exception => Events.FirstOrDefault(note => note.Name == "exception");

@@ -25,14 +25,14 @@ public static class TraceRows
             var (from, to) = (trace.Min(span => span.Start), trace.Max(span => span.Start + span.Duration));
             return (IRow)new MadeRow(new Dictionary<string, FieldValue>
             {
-                ["time"] = FieldValue.Of(from / 1_000_000),
+                ["time"] = FieldValue.Of(IRow.Stamp(from)),
                 ["trace"] = FieldValue.Of(trace.Key.ToString()),
                 ["root"] = FieldValue.Of(root.Name),
                 ["service"] = FieldValue.Of(WorkloadOf(root)),
                 ["duration"] = FieldValue.Of((to - from) / 1e9),
                 ["spans"] = FieldValue.Of(trace.Count()),
                 ["errors"] = FieldValue.Of(trace.Count(span => span.Status == SpanStatus.Error)),
-            }, from / 1_000_000);
+            }, IRow.Stamp(from));
         }).OrderByDescending(row => row.Milliseconds),
     ];
 

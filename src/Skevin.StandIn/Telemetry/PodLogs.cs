@@ -110,9 +110,11 @@ public static class LogWords
                 (fields["exception.type"], fields["exception.stacktrace"]) = (type, stack);
             return (request.Trouble is not null, JsonSerializer.Serialize(fields));
         }
+        // The gate logs the header it passes on; the others write trace and span.
+        var context = workload.Name == "gatehouse" ? "traceparent=" + TraceParent.Write(request.Trace, request.Span, sampled: true) : $"trace={trace} span={span}";
         var text = request.Trouble is { } trouble
-            ? $"ERROR {target} {request.Status} in {ms} ms: {trouble} trace={trace} span={span}"
-            : $"INFO {target} {request.Status} in {ms} ms trace={trace} span={span}";
+            ? $"ERROR {target} {request.Status} in {ms} ms: {trouble} {context}"
+            : $"INFO {target} {request.Status} in {ms} ms {context}";
         // Now and then a whole statement is printed: longer than the runtime's lines may be.
         if (workload.Name == "statements" && request.Trouble is null && request.Trace.Low % 20 == 0)
             text += " statement: " + string.Concat(Enumerable.Range(0, LongStatement / 20).Select(i => $"{request.Lot} item {i:D6}; "));

@@ -62,10 +62,6 @@ public sealed class ArrivalBook(NpgsqlDataSource database, TimeProvider clock)
             return new SourceRecord(entry.LastReceived, entry.NewestData, new HashSet<long>(entry.Minutes));
     }
 
-    /// <summary>Sources of a signal something was received of lately.</summary>
-    public IReadOnlyList<string> Known(int cluster, string signal) =>
-        [.. _entries.Keys.Where(key => key.Cluster == cluster && key.Signal == signal).Select(key => key.Source)];
-
     /// <summary>What its agents said last, together, or null. A report older than 10 min before the newest is of an agent that has gone.</summary>
     public SourceReport? Report(int cluster, string signal, string source)
     {

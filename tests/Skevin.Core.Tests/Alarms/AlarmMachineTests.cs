@@ -130,4 +130,14 @@ public sealed class AlarmMachineTests
         rule.BoundsIn("s", out var error).ShouldBeNull();
         error.ShouldNotBeNull().ShouldContain("raised and cleared at once");
     }
+
+    [Fact]
+    public void A_rule_on_rows_counts_them_and_is_judged_by_the_minute()
+    {
+        AlarmRule.Read(new RuleDocument("r", "logs -> where level = \"error\"", "5"), out var mistakes).ShouldBeNull();
+        mistakes.ShouldHaveSingleItem().ShouldSatisfyAllConditions(mistake => mistake.Field.ShouldBe("when"), mistake => mistake.Message.ShouldContain("-> count"));
+        AlarmRule.Read(new RuleDocument("r", "logs -> where level = \"error\" -> count", "5"), out _)!.Every.ShouldBe(TimeSpan.FromMinutes(1));
+        AlarmRule.Read(new RuleDocument("r", "e: spans -> where status = \"error\" -> count; a: spans -> count; e / a", "5%"), out _)!.Every.ShouldBe(TimeSpan.FromMinutes(1));
+        AlarmRule.Read(new RuleDocument("r", "cpu -> max", "5"), out _)!.Every.ShouldBe(TimeSpan.FromSeconds(15));
+    }
 }

@@ -55,6 +55,17 @@ public sealed class ContainerLogTests
     }
 
     [Theory]
+    // W3C Trace Context level 1, section 3.2.2.5: the specification's example header.
+    [InlineData("INFO POST /bids 200 traceparent=00-4bf92f3577b34da6a3ce929d0e0e4736-00f067aa0ba902b7-01 done")]
+    [InlineData("{\"msg\":\"x\",\"traceparent\":\"00-4bf92f3577b34da6a3ce929d0e0e4736-00f067aa0ba902b7-01\"}")]
+    [InlineData("INFO x trace=4bf92f3577b34da6a3ce929d0e0e4736 span=00f067aa0ba902b7")]
+    public void A_line_belongs_to_the_trace_it_names(string line)
+    {
+        var read = LogMessage.Read(line);
+        (read.Trace.ToString(), TraceId.SpanText(read.Span)).ShouldBe(("4bf92f3577b34da6a3ce929d0e0e4736", "00f067aa0ba902b7"));
+    }
+
+    [Theory]
     [InlineData("ERROR POST /bids 503 trace=0af7651916cd43dd8448eb211c80319c", LogLevel.Error)]
     [InlineData("2026-11-24 06:41:12 [warn] slow", LogLevel.Warn)]
     [InlineData("info: started", LogLevel.Info)]

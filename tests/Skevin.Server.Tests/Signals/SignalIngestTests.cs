@@ -185,6 +185,43 @@ public sealed class SignalIngestTests(RunningServer server) : IClassFixture<Runn
     }
 
     [Fact]
+    public async Task An_event_read_again_by_another_collector_counts_once_and_again_when_the_cluster_counts_it_up()
+    {
+        var (_, token) = await server.ClusterWithToken("events");
+        ExportLogsServiceRequest Event(string uid, int count)
+        {
+            var request = Logs([(Now, 13, "Back-off restarting")], ("k8s.namespace.name", "auction"));
+            var record = request.ResourceLogs[0].ScopeLogs[0].LogRecords[0];
+            record.EventName = "k8s.event";
+            record.Attributes.AddRange(OtlpBuilder.Attributes(("k8s.event.uid", uid), ("k8s.event.count", count.ToString()), ("k8s.event.reason", "BackOff"), ("k8s.event.object", "Pod ledger-1")));
+            return request;
+        }
+        foreach (var (uid, count, key) in new[] { ("u1", 1, "a"), ("u1", 1, "b"), ("u1", 2, "c"), ("u2", 1, "d") })
+            await server.Anonymous().Push(token, Event(uid, count), key);
+        var rows = await Ask(server.Keeper, "events -> where reason = \"BackOff\" and object like \"Pod%\"", "events");
+        Left(rows, 1).ShouldBe(3);
+        Left(await Ask(server.Keeper, "logs", "events"), 0).ShouldBe(0);
+    }
+
+    [Fact]
+    public async Task A_rare_word_is_found_among_blocks_that_do_not_hold_it_and_the_account_still_counts_all()
+    {
+        var (_, token) = await server.ClusterWithToken("words");
+        for (var block = 0; block < 12; block++)
+            await server.Anonymous().Push(token, Logs(Enumerable.Range(0, 50).Select(i => (Now.AddSeconds(-block), 9, block == 7 && i == 3 ? "the quince is ripe" : $"lot {i} done")), ("k8s.namespace.name", "auction")));
+        var answer = await Ask(server.Keeper, "logs -> where text says \"quince\"", "words");
+        (Left(answer, 0), Left(answer, 1)).ShouldBe((600, 1));
+        (Left(await Ask(server.Keeper, "logs -> where not text says \"quince\"", "words"), 1)).ShouldBe(599);
+        using var csv = new HttpRequestMessage(HttpMethod.Post, "api/ask") { Content = System.Net.Http.Json.JsonContent.Create(new { text = "logs -> where text says \"quince\" -> show level, text", from = Now.AddMinutes(-30), to = Now.AddMinutes(1), cluster = "words" }) };
+        csv.Headers.Accept.ParseAdd("text/csv");
+        (await (await server.Keeper.SendAsync(csv)).Content.ReadAsStringAsync()).ShouldBe("level,text\r\ninfo,the quince is ripe\r\n");
+        var page = (await server.Keeper.Send("api/ask", new { text = "logs", from = Now.AddMinutes(-30), to = Now.AddMinutes(1), cluster = "words", page = new { size = 250 } }))!;
+        (page["rows"]!.AsArray().Count, (string)page["next"]!, (int)page["total"]!).ShouldBe((250, "250", 600));
+        var last = (await server.Keeper.Send("api/ask", new { text = "logs", from = Now.AddMinutes(-30), to = Now.AddMinutes(1), cluster = "words", page = new { size = 250, after = "500" } }))!;
+        (last["rows"]!.AsArray().Count, last["next"]).ShouldBe((100, null));
+    }
+
+    [Fact]
     public async Task Days_older_than_the_retention_go_in_every_signal()
     {
         var (_, token) = await server.ClusterWithToken("days");

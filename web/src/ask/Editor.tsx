@@ -53,6 +53,8 @@ export function Editor({ text, onChange, onAsk, onLeave, error, cluster }: { tex
   const queries = useQueryClient();
   const acts = useRef({ onChange, onAsk, onLeave });
   acts.current = { onChange, onAsk, onLeave };
+  // What was typed and not yet given back: a text that comes back late must not undo what was typed since.
+  const said = useRef<string[]>([]);
 
   useEffect(() => {
     const metrics = () => queries.fetchQuery({ queryKey: ["metrics", cluster], staleTime: 30_000, queryFn: () => got(api.GET("/api/ask/metrics", { params: { query: { cluster } } })) });
@@ -84,7 +86,11 @@ export function Editor({ text, onChange, onAsk, onLeave, error, cluster }: { tex
           autocompletion({ override: [complete], icons: false, activateOnTyping: true }),
           Prec.highest(keymap.of([{ key: "Mod-Enter", run: (own) => { acts.current.onAsk(own.state.doc.toString()); return true; } }, { key: "Ctrl-Space", run: startCompletion }])),
           keymap.of([...completionKeymap, { key: "Escape", run: () => { acts.current.onLeave?.(); return true; } }, ...historyKeymap, ...defaultKeymap]),
-          EditorView.updateListener.of((update) => { if (update.docChanged) acts.current.onChange(update.state.doc.toString()); }),
+          EditorView.updateListener.of((update) => {
+            if (!update.docChanged) return;
+            said.current.push(update.state.doc.toString());
+            acts.current.onChange(update.state.doc.toString());
+          }),
         ],
       }),
     });
@@ -96,7 +102,13 @@ export function Editor({ text, onChange, onAsk, onLeave, error, cluster }: { tex
 
   useEffect(() => {
     const view = editor.current;
+    const echo = said.current.lastIndexOf(text);
+    if (echo >= 0) {
+      said.current = said.current.slice(echo + 1);
+      return;
+    }
     if (view && text !== view.state.doc.toString()) view.dispatch({ changes: { from: 0, to: view.state.doc.length, insert: text } });
+    said.current = [];
   }, [text]);
   useEffect(() => editor.current?.dispatch({ effects: setError.of(error) }), [error]);
   return <Frame ref={box} />;

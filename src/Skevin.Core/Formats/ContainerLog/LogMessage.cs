@@ -48,12 +48,14 @@ public sealed record LogMessage(LogLevel Level, string Text, IReadOnlyList<KeyVa
             return null;
         }
         var (text, level) = (Take(TextNames), Take(LevelNames));
-        var (trace, span) = (Take(TraceNames), Take(SpanNames));
+        var (trace, span) = (TraceId.Parse(Take(TraceNames)), TraceId.ParseSpan(Take(SpanNames)));
+        if (trace.IsEmpty && TraceParent.TryRead(Take(["traceparent"]), out var carried, out var caller, out _))
+            (trace, span) = (carried, caller);
         // The runtime has stamped the line.
         Take(TimeNames);
         if (text is null)
-            return new LogMessage(LogLevels.OfWord(level), whole, [], TraceId.Parse(trace), TraceId.ParseSpan(span));
-        return new LogMessage(int.TryParse(level, out var number) ? LogLevels.OfNumber(number) : LogLevels.OfWord(level), text, fields, TraceId.Parse(trace), TraceId.ParseSpan(span));
+            return new LogMessage(LogLevels.OfWord(level), whole, [], trace, span);
+        return new LogMessage(int.TryParse(level, out var number) ? LogLevels.OfNumber(number) : LogLevels.OfWord(level), text, fields, trace, span);
     }
 
     private static void Flatten(JsonElement element, string prefix, List<KeyValuePair<string, string>> into)
@@ -98,16 +100,21 @@ public sealed record LogMessage(LogLevel Level, string Text, IReadOnlyList<KeyVa
                 level = LogLevels.OfWord(bare);
             at += part.Length == 0 ? 1 : (end < 0 ? message.Length : end) + 1;
         }
-        return new LogMessage(level, message, [], TraceId.Parse(After(message, "trace_id=", "trace=")), TraceId.ParseSpan(After(message, "span_id=", "span=")));
+        var (trace, span) = (TraceId.Parse(After(message, Hex, "trace_id=", "trace=")), TraceId.ParseSpan(After(message, Hex, "span_id=", "span=")));
+        if (trace.IsEmpty && TraceParent.TryRead(After(message, Hex + "-", "traceparent="), out var carried, out var caller, out _))
+            (trace, span) = (carried, caller);
+        return new LogMessage(level, message, [], trace, span);
     }
 
-    private static ReadOnlySpan<char> After(string message, params ReadOnlySpan<string> marks)
+    private const string Hex = "0123456789abcdef";
+
+    private static ReadOnlySpan<char> After(string message, string letters, params ReadOnlySpan<string> marks)
     {
         foreach (var mark in marks)
             if (message.IndexOf(mark, StringComparison.Ordinal) is var found && found >= 0)
             {
                 var rest = message.AsSpan(found + mark.Length);
-                var end = rest.IndexOfAnyExcept("0123456789abcdef");
+                var end = rest.IndexOfAnyExcept(letters);
                 return end < 0 ? rest : rest[..end];
             }
         return [];

@@ -42,6 +42,9 @@ public interface IRow
     /// <summary>Its time, epoch milliseconds.</summary>
     long Milliseconds { get; }
 
+    /// <summary>Epoch milliseconds of a time in nanoseconds, rounded up: what came after a slot's begin by less than a millisecond is in that slot, not in the one before.</summary>
+    static long Stamp(long nanoseconds) => (nanoseconds + 999_999) / 1_000_000;
+
     /// <summary>How many it stands for: 1, the weight of a sampled span, or the count of flows.</summary>
     double Weight { get; }
 
