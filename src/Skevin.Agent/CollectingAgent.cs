@@ -132,7 +132,15 @@ public sealed class CollectingAgent : IAsyncDisposable
     {
         while (!stop.IsCancellationRequested)
         {
-            await CollectDue(stop);
+            try
+            {
+                await CollectDue(stop);
+            }
+            catch (OperationCanceledException) when (stop.IsCancellationRequested)
+            {
+                // What was being read is not marked as read: it is read again after the next start.
+                return;
+            }
             var wait = Next - _environment.Clock.GetUtcNow();
             await Pause(wait > TimeSpan.FromMilliseconds(50) ? wait : TimeSpan.FromMilliseconds(50), stop);
         }

@@ -112,8 +112,7 @@ public sealed class PathTests(ServerWithStandIn server) : IClassFixture<ServerWi
         var token = (await keeper.Json("api/tokens")).AsArray().Single(row => (bool)row!["forAgents"]! && row["revokedAt"] is null)!;
         var revoked = DateTimeOffset.UtcNow;
         (await keeper.DeleteAsync("api/tokens/" + token["id"])).StatusCode.ShouldBe(HttpStatusCode.NoContent);
-        var stale = await SourceUntil("node/north-2", row => (string)row["state"]! == "refused", "the refused pushes");
-        ((string)stale["cause"]!).ShouldBe("401 ingest token replaced");
+        await SourceUntil("node/north-2", row => ((string)row["state"]!, (string?)row["cause"]) == ("refused", "401 ingest token replaced"), "the refused pushes");
         await keeper.Send("api/arrivals/cure", new { cluster = North, act = "handOutToken" });
         await SourceUntil("node/north-2", row => (string)row["state"]! is "onTime" or "partial", "pushes with the new token");
         var through = await ApiCalls.Until(() => keeper.Ask("k8s.node.memory.working_set -> where node = \"north-2\" -> count every 5s", revoked, DateTimeOffset.UtcNow.AddSeconds(-15), North),
@@ -122,7 +121,6 @@ public sealed class PathTests(ServerWithStandIn server) : IClassFixture<ServerWi
 
         // An altered token is found by asking the agents.
         await keeper.Send("api/practice/faults/token-altered", new { on = true }, HttpMethod.Put);
-        var altered = await SourceUntil("node/north-3", row => (string)row["state"]! == "refused", "the altered token");
-        ((string)altered["cause"]!).ShouldBe("401 unknown ingest token");
+        await SourceUntil("node/north-3", row => ((string)row["state"]!, (string?)row["cause"]) == ("refused", "401 unknown ingest token"), "the altered token");
     }
 }
