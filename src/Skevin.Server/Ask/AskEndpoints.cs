@@ -59,7 +59,7 @@ public static class AskEndpoints
             Words.RowSources.TryGetValue(kind, out var rows)
                 ? TypedResults.Ok(await RowVocabulary.Of(rows, ask.RowsFor(user.Scope(), cluster), from, to, stop))
                 : new Problem(400, "No such rows.", $"kind is one of {string.Join(", ", Words.RowSources.Keys)}.").Http()).Needs(Roles.Reader);
-        routes.MapGet("/api/ask/words", () => new { steps = Words.Steps, comparisons = Words.Comparisons, sources = Words.RowSources.Keys }).Needs(Roles.Reader);
+        routes.MapGet("/api/ask/words", () => new { steps = Words.Steps, comparisons = Words.Comparisons, functions = Words.Functions.Keys.Append("p95"), sources = Words.RowSources.Keys }).Needs(Roles.Reader);
         routes.MapGet("/api/traces/{trace}", async Task<Results<Ok<TraceView>, ProblemHttpResult>> (string trace, string? cluster, ClaimsPrincipal user, AskEnquiry ask, ShowTrace show, CancellationToken stop) =>
             (await show.Run(trace, cluster, user.Scope(), stop)).Http()).Needs(Roles.Reader);
     }

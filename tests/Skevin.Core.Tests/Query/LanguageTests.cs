@@ -35,6 +35,11 @@ public sealed class LanguageTests
     [InlineData("flows -> where (source.address inside 2001:db8:1::/64) and destination.address inside \"10.0.0.0/8\" -> graph addresses", "flows\n  -> where source.address inside 2001:db8:1::/64 and destination.address inside 10.0.0.0/8\n  -> graph addresses")]
     [InlineData("spans -> p99.9 duration by service -> as ms", "spans\n  -> p99.9 duration by service\n  -> as ms")]
     [InlineData("spans -> show time, name -> order time down -> first 5", "spans\n  -> show time, name\n  -> order time down\n  -> first 5")]
+    [InlineData("a -> change every 60s -> over 600s p99 -> shift 7d -> gaps hold", "a\n  -> change every 1m\n  -> over 10m p99\n  -> shift 7d\n  -> gaps hold")]
+    [InlineData("logs -> parse json from body -> parse \"sold {lot}\" -> set slow = (took - 2) * -3ms / `odd name` -> set who = \"a\"", "logs\n  -> parse json from body\n  -> parse \"sold {lot}\"\n  -> set slow = (took - 2) * -3ms / `odd name`\n  -> set who = \"a\"")]
+    [InlineData("logs -> kinds -> first 5", "logs\n  -> kinds\n  -> first 5")]
+    [InlineData("spans -> first duration by service", "spans\n  -> first duration by service")]
+    [InlineData("spans -> differ where (status = \"error\")", "spans\n  -> differ where status = \"error\"")]
     [InlineData("a: logs -> count; b: spans -> count; (a + 2) / (b - 1 * a) -> as percent", "a: logs\n  -> count\nb: spans\n  -> count\n(a + 2) / (b - 1 * a)\n  -> as percent")]
     [InlineData("errors: spans -> where status = \"error\" -> count\nall: spans -> count\nerrors / all -> as percent", "errors: spans\n  -> where status = \"error\"\n  -> count\nall: spans\n  -> count\nerrors / all\n  -> as percent")]
     public void The_formatter_writes_one_step_a_line(string text, string formatted) =>
@@ -52,7 +57,14 @@ public sealed class LanguageTests
     [InlineData("a -> where b = \"open", 1, 16, "\"open", "Add \" at the end.")]
     [InlineData("flows -> where source.address inside 10.0.0.0/99", 1, 38, "10.0.0.0/99", "10.0.0.0/8")]
     [InlineData("logs -> where text says \"--\"", 1, 25, "\"--\"", null)]
-    [InlineData("spans -> p95", 1, 10, "p95", "p95 duration")]
+    [InlineData("a -> over max", 1, 11, "max", "over 10m max")]
+    [InlineData("a -> over 10m maxx", 1, 15, "maxx", "max")]
+    [InlineData("a -> gaps hol", 1, 11, "hol", "hold")]
+    [InlineData("a -> shift yesterday", 1, 12, "yesterday", "shift 7d")]
+    [InlineData("logs -> parse \"sold {lot\"", 1, 15, "\"sold {lot\"", "\"sold lot {lot} for {price:number}\"")]
+    [InlineData("logs -> parse \"sold {a}{b}\"", 1, 15, "\"sold {a}{b}\"", "\"sold lot {lot} for {price:number}\"")]
+    [InlineData("logs -> set took 5", 1, 18, "5", "set took = duration * 1000")]
+    [InlineData("logs -> differ level = \"error\"", 1, 16, "level", "differ where status = \"error\"")]
     [InlineData("errors: spans -> count\nerors / errors", 2, 1, "erors", "errors")]
     [InlineData("spans -> count\nlogs -> count", 1, 1, "", "name: …")]
     [InlineData("x: a\nx: b\nx", 2, 1, "x", null)]
@@ -64,8 +76,6 @@ public sealed class LanguageTests
 
     [Theory]
     [InlineData("alarms -> count", "alarms")]
-    [InlineData("a -> over 5m mean", "over")]
-    [InlineData("logs -> kinds", "kinds")]
     public void A_word_of_the_language_that_is_not_there_yet_says_so(string text, string names)
     {
         var error = Wrong(text);
@@ -102,6 +112,10 @@ public sealed class LanguageTests
     private static readonly Gen<Function> Functions = Gen.OneOf(
         Gen.Enum<FunctionKind>().Where(kind => kind != FunctionKind.Quantile).Select(kind => new Function(kind)), Gen.Int[0, 1000].Select(tenths => new Function(FunctionKind.Quantile, tenths / 10.0)));
 
+    private static Gen<Formula> SetFormulas(int depth) => depth == 0
+        ? Gen.OneOf<Formula>(Name.Select(name => (Formula)new NamedFormula(name, default)), Gen.Int[-20, 20].Select(number => (Formula)new NumberFormula(number / 2.0, "ms")), Gen.String[Gen.Char["ab \"\\"], 0, 5].Select(text => (Formula)new TextFormula(text, default)))
+        : Gen.OneOf(SetFormulas(depth - 1), Gen.Select(SetFormulas(depth - 1), Gen.Char["+-*/"], SetFormulas(depth - 1)).Select((left, sign, right) => (Formula)new JoinedFormula(left, sign, right, default)));
+
     private static readonly Gen<Step> Steps = Gen.OneOf<Step>(
         Predicates(3).Select(predicate => (Step)new WhereStep(predicate, default)),
         Gen.Select(Gen.Bool, Every).Select((rate, every) => (Step)new RiseStep(rate, every, default)),
@@ -113,6 +127,14 @@ public sealed class LanguageTests
         Gen.Int[1, 500].Select(count => (Step)new FirstStep(count, default)),
         OneOf("percent", "ms", "GiB", "{bid}").Select(unit => (Step)new UnitStep(unit, default)),
         Gen.Bool.Select(addresses => (Step)new GraphStep(addresses, default)),
+        Every.Select(every => (Step)new ChangeStep(every, default)),
+        Gen.Select(Gen.Int[1, 100_000], Functions).Select((seconds, function) => (Step)new OverStep(TimeSpan.FromSeconds(seconds), function, default)),
+        Gen.Int[1, 1_000_000].Select(seconds => (Step)new ShiftStep(TimeSpan.FromSeconds(seconds), default)),
+        Gen.Bool.Select(hold => (Step)new GapsStep(hold, default)),
+        Gen.Select(OneOf("json", "sold {lot} for \"{price:number}\" {{x}}", "{}\\{a:duration}"), OneOf("", "body", "from")).Select((pattern, from) => (Step)new ParseStep(pattern == "json" ? null : pattern, from == "" ? null : from, default)),
+        Gen.Select(Name, SetFormulas(3)).Select((name, formula) => (Step)new SetStep(name, formula, default)),
+        Gen.Const((Step)new KindsStep(default)),
+        Predicates(2).Select(predicate => (Step)new DifferStep(predicate, default)),
         Gen.Const((Step)new TracesStep(default)));
 
     private static readonly Gen<Source> Sources = Gen.OneOf<Source>(
@@ -120,7 +142,7 @@ public sealed class LanguageTests
         Gen.Enum<Skevin.Core.Query.Run.RowKind>().Select(kind => (Source)new RowSource(kind, default)));
 
     private static Gen<Formula> Formulas(int depth) => depth == 0
-        ? Gen.OneOf<Formula>(OneOf("a", "odd part").Select(name => (Formula)new PartFormula(name, default)), Gen.Int[-20, 20].Select(number => (Formula)new NumberFormula(number / 2.0, "ms")))
+        ? Gen.OneOf<Formula>(OneOf("a", "odd part").Select(name => (Formula)new NamedFormula(name, default)), Gen.Int[-20, 20].Select(number => (Formula)new NumberFormula(number / 2.0, "ms")))
         : Gen.OneOf(Formulas(depth - 1), Gen.Select(Formulas(depth - 1), Gen.Char["+-*/"], Formulas(depth - 1)).Select((left, sign, right) => (Formula)new JoinedFormula(left, sign, right, default)));
 
     [Fact]

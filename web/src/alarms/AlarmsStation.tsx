@@ -55,7 +55,7 @@ export function AlarmsStation() {
     { id: "rule", title: "Alarm", width: "36%", cell: (alarm) => alarm.rule, value: (alarm) => alarm.rule },
     { id: "which", title: "Which", cell: (alarm) => which(alarm.labels as Record<string, string>), value: (alarm) => which(alarm.labels as Record<string, string>) },
     { id: "state", title: "State", width: "104px", cell: (alarm) => (shelved(alarm, now) ? `shelved until ${exact(Date.parse(alarm.shelvedUntil!)).slice(-8, -3)}` : alarm.acknowledgedBy ? `${states[alarm.state]}, seen` : states[alarm.state]), value: (alarm) => states[alarm.state] },
-    { id: "since", title: "raised", width: "104px", number: true, cell: (alarm) => <span title={alarm.raisedAt ? exact(Date.parse(alarm.raisedAt)) : ""}>{alarm.raisedAt ? ago(Date.parse(alarm.raisedAt), now) : "not yet"}</span>, value: (alarm) => (alarm.raisedAt ? Date.parse(alarm.raisedAt) : 0) },
+    { id: "since", title: "raised", width: "124px", number: true, cell: (alarm) => <span title={alarm.raisedAt ? exact(Date.parse(alarm.raisedAt)) : ""}>{alarm.raisedAt ? ago(Date.parse(alarm.raisedAt), now) : "not yet"}</span>, value: (alarm) => (alarm.raisedAt ? Date.parse(alarm.raisedAt) : 0) },
     { id: "value", title: "now", width: "84px", number: true, cell: (alarm) => withUnit(alarm.value, alarm.unit), value: (alarm) => alarm.value },
     { id: "worst", title: "worst", width: "84px", number: true, cell: (alarm) => withUnit(alarm.worst, alarm.unit), value: (alarm) => alarm.worst },
   ];
@@ -66,7 +66,7 @@ export function AlarmsStation() {
     { id: "rule", title: "Rule", cell: (rule) => rule.document.rule, value: (rule) => rule.document.rule },
     { id: "bound", title: "raised when", width: "104px", number: true, cell: (rule) => (rule.document.above ? `> ${rule.document.above}` : rule.document.below ? `< ${rule.document.below}` : "outside"), value: (rule) => rule.document.above ?? rule.document.below ?? "" },
     { id: "state", title: "State", width: "76px", cell: (rule) => (rule.trouble ? "cannot be judged" : rule.inForce ? "in force" : "draft"), value: (rule) => (rule.inForce ? "in force" : "draft") },
-    { id: "judged", title: "judged to", width: "96px", number: true, cell: (rule) => (rule.inForce && rule.judgedTo ? ago(Date.parse(rule.judgedTo), now) : "–"), value: (rule) => (rule.judgedTo ? Date.parse(rule.judgedTo) : 0) },
+    { id: "judged", title: "judged to", width: "116px", number: true, cell: (rule) => (rule.inForce && rule.judgedTo ? ago(Date.parse(rule.judgedTo), now) : "–"), value: (rule) => (rule.judgedTo ? Date.parse(rule.judgedTo) : 0) },
   ];
   const eventColumns: Column<Event>[] = [
     { id: "at", title: "When", width: "132px", cell: (event) => exact(Date.parse(event.at)).slice(4), value: (event) => Date.parse(event.at) },

@@ -125,7 +125,7 @@ export function AskStation() {
   );
 }
 
-const headings: Record<string, string> = { logs: "What was logged", events: "What the cluster reports", spans: "Spans", flows: "What flowed", traces: "Traces", graph: "Who talks to whom" };
+const headings: Record<string, string> = { logs: "What was logged", events: "What the cluster reports", spans: "Spans", flows: "What flowed", traces: "Traces", graph: "Who talks to whom", kinds: "Kinds of line", differ: "What differs" };
 const heading = (answer: Schemas["AskAnswer"]) => (answer.shape === "rows" ? headings[answer.view ?? ""] ?? "Rows" : answer.steps[0]?.text ?? "");
 
 async function download(text: string, cluster: string, view: { namespace: string; workload: string }, window: { from: number; to: number }) {

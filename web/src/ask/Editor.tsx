@@ -60,7 +60,7 @@ export function Editor({ text, onChange, onAsk, onLeave, error, cluster }: { tex
     const metrics = () => queries.fetchQuery({ queryKey: ["metrics", cluster], staleTime: 30_000, queryFn: () => got(api.GET("/api/ask/metrics", { params: { query: { cluster } } })) });
     const rowFields = (kind: "logs" | "spans" | "flows" | "events") => queries.fetchQuery({ queryKey: ["row-fields", cluster, kind], staleTime: 60_000, queryFn: () => got(api.GET("/api/ask/row-fields", { params: { query: { kind, cluster, from: new Date(Date.now() - 900_000).toISOString(), to: new Date().toISOString() } } })) });
     const fields = (metric: string) => (["logs", "spans", "flows", "events"].includes(metric) ? rowFields(metric as "logs") : queries.fetchQuery({ queryKey: ["fields", cluster, metric], staleTime: 30_000, queryFn: () => got(api.GET("/api/ask/fields", { params: { query: { cluster, metric } } })) }));
-    const words = () => queries.fetchQuery({ queryKey: ["words"], staleTime: Infinity, queryFn: () => got(api.GET("/api/ask/words")) as Promise<{ steps: string[]; comparisons: string[]; sources: string[] }> });
+    const words = () => queries.fetchQuery({ queryKey: ["words"], staleTime: Infinity, queryFn: () => got(api.GET("/api/ask/words")) as Promise<{ steps: string[]; comparisons: string[]; functions: string[]; sources: string[] }> });
     const complete = async (context: CompletionContext): Promise<CompletionResult | null> => {
       const place = placeAt(context.state.doc.toString(), context.pos);
       if (!place.word && !context.explicit && place.expecting !== "field" && place.expecting !== "value") return null;
@@ -68,7 +68,8 @@ export function Editor({ text, onChange, onAsk, onLeave, error, cluster }: { tex
         switch (place.expecting) {
           case "source": return { from: place.from, options: [...(await words()).sources.map((label) => ({ label, detail: "rows" })), ...(await metrics()).map((metric: Schemas["MetricView"]) => ({ label: metric.name, detail: `${metric.kind}, ${metric.unit || "no unit"}, ${metric.series} series` }))], validFor: /^[\w.]*$/ };
           case "step": return { from: place.from, options: (await words()).steps.map((word) => ({ label: word })), validFor: /^\w*$/ };
-          case "function": return { from: place.from, options: ["mean", "max", "min", "sum", "count"].map((word) => ({ label: word })), validFor: /^\w*$/ };
+          case "function": return { from: place.from, options: (await words()).functions.map((word) => ({ label: word })), validFor: /^[\w.]*$/ };
+          case "word": return { from: place.from, options: (place.words ?? []).map((label) => ({ label })), validFor: /^\w*$/ };
           case "field": return { from: place.from, options: (await fields(place.metric)).map((field) => ({ label: field.name, detail: field.count === 0 ? "" : field.count > 100 ? "many values" : `${field.count} to choose from` })), validFor: /^[\w.]*$/ };
           case "value": return { from: place.from, options: ((await fields(place.metric)).find((field) => field.name === place.field)?.values ?? []).map((value) => ({ label: `"${value}"` })), validFor: /^"?[^"]*$/ };
         }

@@ -6,7 +6,7 @@ import { Button, Card, Empty, Heading, Quiet, Row } from "../parts/basics";
 import { whole } from "../parts/format";
 import { CopyCsv, Table, type Column } from "../parts/Table";
 import { LogLines } from "./LogLines";
-import { telling, title, write, type Cell } from "./rows";
+import { linesOfKind, rowsOfDifference, telling, title, write, type Cell } from "./rows";
 import { TrafficLanes } from "./TrafficLanes";
 
 const Result = styled(Card)`
@@ -18,8 +18,9 @@ const Result = styled(Card)`
   > div.head { padding: 8px 14px 6px; display: flex; gap: 14px; align-items: center; }
 `;
 
-const nouns: Record<string, [string, string]> = { logs: ["line", "lines"], events: ["event", "events"], spans: ["span", "spans"], flows: ["row of flows", "rows of flows"], traces: ["trace", "traces"], graph: ["pair", "pairs"] };
+const nouns: Record<string, [string, string]> = { logs: ["line", "lines"], events: ["event", "events"], spans: ["span", "spans"], flows: ["row of flows", "rows of flows"], traces: ["trace", "traces"], graph: ["pair", "pairs"], kinds: ["kind", "kinds"], differ: ["difference", "differences"] };
 const widths: Record<string, string> = { time: "104px", level: "64px", kind: "76px", duration: "92px", status: "70px", trace: "22%", span: "136px", parent: "136px", family: "62px", protocol: "76px", flags: "62px", outcome: "86px", flows: "62px", packets: "74px", bytes: "90px", spans: "70px", errors: "92px", rate: "92px", dropped: "92px", p95: "80px", "destination.port": "62px", request: "18%" };
+const widthsOf: Record<string, Record<string, string>> = { kinds: { kind: "48%", count: "84px", time: "104px" }, differ: { field: "28%", inside: "92px", outside: "92px", lift: "92px" } };
 const titles: Record<string, string> = { "source.address": "source", "destination.address": "destination", "destination.port": "port" };
 
 /** Rows in the view that suits them: lines, lanes, or a table. */
@@ -38,20 +39,24 @@ export function RowsResult({ answer, asked, cluster, scope, window, busy, onAsk,
   const columns: Column<Cell[]>[] = kept.map((column) => {
     const i = all.findIndex((one) => one.name === column.name);
     const number = rows.some((row) => typeof row[i] === "number");
-    return { id: column.name, title: answer.view === "flows" ? titles[column.name] ?? title(column) : title(column), number: number && column.unit !== "time", width: widths[column.name], cell: (row) => write(row[i] ?? null, column.unit), value: (row) => row[i] ?? null };
+    return { id: column.name, title: answer.view === "flows" ? titles[column.name] ?? title(column) : title(column), number: number && column.unit !== "time", width: (widthsOf[answer.view ?? ""] ?? widths)[column.name], cell: (row) => write(row[i] ?? null, column.unit), value: (row) => row[i] ?? null };
   });
   const traceAt = all.findIndex((column) => column.name === "trace");
   const [one, many] = nouns[answer.view ?? ""] ?? ["row", "rows"];
   const total = answer.total ?? rows.length;
   const setRaw = (on: boolean) => setSearch((before) => { const next = new URLSearchParams(before); if (on) next.set("ends", "addresses"); else next.delete("ends"); return next; });
   if (rows.length === 0) return <Result><Empty title="Nothing is left">{answer.notes.find((note) => note.kind === "nothing left")?.text ?? "No row fulfils the enquiry in this window."}</Empty></Result>;
+  const at = (row: Cell[], name: string) => row[all.findIndex((column) => column.name === name)] ?? null;
+  const open = traceAt >= 0 ? (row: Cell[]) => { if (row[traceAt]) onTrace(String(row[traceAt])); }
+    : answer.view === "kinds" ? (row: Cell[]) => onAsk(linesOfKind(asked, String(at(row, "kind"))))
+    : answer.view === "differ" ? (row: Cell[]) => onAsk(rowsOfDifference(asked, String(at(row, "field")), at(row, "value"))) : undefined;
   const lines = (answer.view === "logs" || answer.view === "events") && all.some((column) => column.name === "text");
   const graph = answer.view === "graph";
   const addresses = /->\s*graph\s+addresses/.test(asked);
   const head = (
     <div className="head">
       <Heading>{whole(total)} {total === 1 ? one : many}</Heading>
-      <Quiet style={{ flex: 1 }}>{lines ? "the newest first; choose one to see its fields" : traceAt >= 0 ? "choose one to see its trace" : graph ? "callers stand left of what they call; choose a ribbon for its story" : ""}</Quiet>
+      <Quiet style={{ flex: 1 }}>{lines ? "the newest first; choose one to see its fields" : traceAt >= 0 ? "choose one to see its trace" : graph ? "callers stand left of what they call; choose a ribbon for its story" : answer.view === "kinds" ? "the most frequent first; choose one to see its lines" : answer.view === "differ" ? "what tells the rows apart most stands first; choose one to see its rows" : ""}</Quiet>
       {graph && asked.trimStart().startsWith("flows") && <Button bare onPress={() => onAsk(addresses ? asked.replace(/graph\s+addresses/, "graph") : asked.replace(/->\s*graph/, "-> graph addresses"))}>{addresses ? "Names" : "Raw addresses"}</Button>}
       {answer.view === "flows" && <Button bare onPress={() => setRaw(!raw)}>{raw ? "Names" : "Raw addresses"}</Button>}
       {(graph || lines) && <Button bare aria-pressed={asTable} onPress={() => setAsTable(!asTable)}>{asTable ? (graph ? "Lanes" : "Lines") : "Table"}</Button>}
@@ -65,7 +70,7 @@ export function RowsResult({ answer, asked, cluster, scope, window, busy, onAsk,
     <Result aria-busy={busy}>
       {head}
       {lines && !asTable ? <LogLines answer={answer} asked={asked} cluster={cluster} scope={scope} window={window} onAsk={onAsk} onTrace={onTrace} onZoom={onZoom} />
-        : <Table label={many[0]!.toUpperCase() + many.slice(1)} columns={columns} rows={rows} rowKey={(row) => String(rows.indexOf(row))} onOpen={traceAt >= 0 ? (row) => { if (row[traceAt]) onTrace(String(row[traceAt])); } : undefined} />}
+        : <Table label={many[0]!.toUpperCase() + many.slice(1)} columns={columns} rows={rows} rowKey={(row) => String(rows.indexOf(row))} onOpen={open} />}
       {answer.next && <Row style={{ padding: "6px 14px", justifyContent: "space-between" }}><Quiet>{whole(rows.length)} of {whole(total)} shown</Quiet><Button onPress={onMore} isDisabled={busy}>{busy ? "Fetching" : "Show more"}</Button></Row>}
     </Result>
   );

@@ -1,5 +1,5 @@
 /** What may come next at the cursor. */
-export type Expecting = "source" | "step" | "field" | "value" | "function";
+export type Expecting = "source" | "step" | "field" | "value" | "function" | "word";
 
 export interface Place {
   expecting: Expecting;
@@ -10,7 +10,11 @@ export interface Place {
   metric: string;
   /** For values: the field compared. */
   field: string;
+  /** For words: which there are. */
+  words?: string[];
 }
+
+const following: [RegExp, string[]][] = [[/^gaps$/, ["zero", "hold"]], [/^parse$/, ["json"]], [/^parse\s+(json|".*")$/, ["from"]], [/^differ$/, ["where"]], [/^graph$/, ["addresses"]], [/^order\s+\S+$/, ["down"]]];
 
 /** Reads the text before the cursor far enough to know what fits there. */
 export function placeAt(text: string, cursor: number): Place {
@@ -28,9 +32,11 @@ export function placeAt(text: string, cursor: number): Place {
   const spoken = step.slice(0, step.length - word.length).trim();
   if (spoken === "") return { ...base, expecting: "step" };
   const compared = /([\w.]+)\s*(?:=|!=|<=|>=|<|>|\blike|\bmatches|\bsays|\bin\s*\([^)]*)\s*$/.exec(spoken);
-  if (spoken.startsWith("where") && compared) return { ...base, expecting: "value", field: compared[1]! };
-  if (/^(highest|lowest)\s+\d+\s+by$/.test(spoken)) return { ...base, expecting: "function" };
-  if (spoken === "where" || /\b(and|or|not|by|except)$|[(,]$/.test(spoken)) return { ...base, expecting: "field" };
-  if (/^(count|sum|mean|min|max|distinct|p[\d.]+|show|order)$/.test(spoken)) return { ...base, expecting: "field" };
+  if (/^(differ\s+)?where\b/.test(spoken) && compared) return { ...base, expecting: "value", field: compared[1]! };
+  if (/^((highest|lowest)\s+\d+\s+by|over\s+\d+[a-z]+)$/.test(spoken)) return { ...base, expecting: "function" };
+  const words = following.find(([before]) => before.test(spoken))?.[1];
+  if (words) return { ...base, expecting: "word", words };
+  if (/^(differ\s+)?where$/.test(spoken) || /^set\s+[\w.]+\s*=(.*[-+*/(])?$|\bfrom$/.test(spoken) || /\b(and|or|not|by|except)$|[(,]$/.test(spoken)) return { ...base, expecting: "field" };
+  if (/^(count|sum|mean|min|max|distinct|stddev|first|last|p[\d.]+|show|order)$/.test(spoken)) return { ...base, expecting: "field" };
   return { ...base, expecting: "step" };
 }

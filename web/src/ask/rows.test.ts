@@ -3,7 +3,7 @@ import { readNames, writeNames } from "../collect/outside";
 import { mix, stacked } from "../parts/chartData";
 import { applyCure } from "./cure";
 import { placeAt } from "./complete";
-import { onlyConditions, telling, title, withCondition, write } from "./rows";
+import { linesOfKind, onlyConditions, rowsOfDifference, telling, title, withCondition, write } from "./rows";
 
 describe("rows", () => {
   it.each([[null, "s", ""], ["x", "", "x"], [0.4, "s", "400 ms"], [8080, "", "8080"], [3, "{flow}", "3"], [2048, "By", "2.00 KiB"]] as const)("writes %s in %s as %s", (value, unit, text) => expect(write(value, unit)).toBe(text));
@@ -22,6 +22,18 @@ describe("rows", () => {
     expect(withCondition("logs\n  -> where a = 1\n  -> count", "lot", 'A"1')).toBe('logs\n  -> where a = 1\n  -> where lot = "A\\"1"\n  -> count');
     expect(withCondition("logs", "odd name", 3)).toBe("logs\n  -> where `odd name` = 3");
   });
+
+  it("puts a condition behind what made its field", () => expect(withCondition('logs -> parse "lot {lot}" -> where a = 1 -> count', "lot", "A-1")).toBe('logs\n  -> parse "lot {lot}"\n  -> where a = 1\n  -> where lot = "A-1"\n  -> count'));
+
+  it("asks for the lines of a kind", () => {
+    const text = linesOfKind('logs -> where a = "b"\n -> kinds -> first 5', "sold (lot) A-{} for {} {{x}}");
+    expect(text).toBe('logs\n  -> where a = "b"\n  -> where text matches "^\\\\s*sold\\\\s+\\\\(lot\\\\)\\\\s+A-.+?\\\\s+for\\\\s+.+?\\\\s+\\\\{x\\\\}"');
+    const pattern = JSON.parse(/matches (".*")$/.exec(text)![1]!) as string;
+    expect(new RegExp(pattern).test("sold (lot) A-7 for 12.5 {x}")).toBe(true);
+    expect(new RegExp(pattern).test("sold lot A-7 for 12.5 {x}")).toBe(false);
+  });
+
+  it("asks for the rows of a difference", () => expect(rowsOfDifference('spans -> where a = 1 -> differ where status = "error" -> first 5', "odd name", "p1")).toBe('spans\n  -> where a = 1\n  -> where `odd name` = "p1"'));
 
   it("knows what can be counted over time as it is", () => {
     expect(onlyConditions("logs\n  -> where a = 1")).toBe(true);

@@ -29,16 +29,32 @@ export function telling(columns: RowColumn[], rows: Cell[][], most: number): Row
   return filled.filter((column) => { const i = columns.indexOf(column); return new Set(rows.map((row) => row[i])).size > 1; });
 }
 
-/** Adds a condition behind the enquiry's leading conditions, or to the last of them. */
+const quoted = (text: string) => `"${text.replaceAll("\\", "\\\\").replaceAll('"', '\\"')}"`;
+const stepsOf = (text: string) => text.trim().split(/\n?\s*->\s*/);
+const joined = (steps: string[]) => steps.join("\n  -> ");
+const conditionOf = (field: string, value: Cell) => `where ${/^[A-Za-z_][\w.]*$/.test(field) ? field : `\`${field}\``} = ${typeof value === "number" ? value : quoted(String(value))}`;
+
+/** Adds a condition behind the steps that look at single rows, so that it may name a field they made. */
 export function withCondition(text: string, field: string, value: Cell): string {
-  const name = /^[A-Za-z_][\w.]*$/.test(field) ? field : `\`${field}\``;
-  const condition = `where ${name} = ${typeof value === "number" ? value : `"${String(value).replaceAll("\\", "\\\\").replaceAll('"', '\\"')}"`}`;
-  const parts = text.trim().split(/\n?\s*->\s*/);
+  const steps = stepsOf(text);
   let at = 1;
-  while (at < parts.length && parts[at]!.startsWith("where ")) at++;
-  parts.splice(at, 0, condition);
-  return parts.join("\n  -> ");
+  while (at < steps.length && /^(where|parse|set) /.test(steps[at]!)) at++;
+  steps.splice(at, 0, conditionOf(field, value));
+  return joined(steps);
+}
+
+/** The lines of one kind: in place of `kinds` and what follows, a condition that fits its template. */
+export function linesOfKind(text: string, kind: string): string {
+  const steps = stepsOf(text);
+  const pattern = kind.split(" ").map((word) => word.split("{}").map((piece) => piece.replaceAll("{{", "{").replaceAll("}}", "}").replace(/[.*+?^${}()|[\]\\]/g, "\\$&")).join(".+?")).join("\\s+");
+  return joined([...steps.slice(0, steps.indexOf("kinds")), `where text matches ${quoted(`^\\s*${pattern}`)}`]);
+}
+
+/** The rows of one difference: in place of `differ` and what follows, a condition for its value. */
+export function rowsOfDifference(text: string, field: string, value: Cell): string {
+  const steps = stepsOf(text);
+  return joined([...steps.slice(0, steps.findIndex((step) => step.startsWith("differ "))), conditionOf(field, value)]);
 }
 
 /** Whether an enquiry's rows can be counted over time as they are: only conditions stand behind the source. */
-export const onlyConditions = (text: string) => { const parts = text.trim().split(/\n?\s*->\s*/); return !text.includes(";") && parts.slice(1).every((part) => part.startsWith("where ")); };
+export const onlyConditions = (text: string) => !text.includes(";") && stepsOf(text).slice(1).every((step) => step.startsWith("where "));

@@ -21,7 +21,8 @@ public static class Formatter
     // Levels: 0 sum, 1 product, 2 factor. A right operand of the same level keeps its brackets, so that the tree stays the same.
     private static string Write(Formula formula, int level) => formula switch
     {
-        PartFormula part => Name(part.Name),
+        NamedFormula named => Name(named.Name),
+        TextFormula text => Write(new TextValue(text.Text)),
         NumberFormula number => number.Number.ToString("R", CultureInfo.InvariantCulture) + number.Suffix,
         JoinedFormula { Operator: '+' or '-' } sum => Bracketed($"{Write(sum.Left, 0)} {sum.Operator} {Write(sum.Right, 1)}", level > 0),
         JoinedFormula product => Bracketed($"{Write(product.Left, 1)} {product.Operator} {Write(product.Right, 2)}", level > 1),
@@ -38,6 +39,14 @@ public static class Formatter
         AggregateStep aggregate => aggregate.Function + (aggregate.Field is { } field ? " " + FieldName(field) : "") + Write(aggregate.Grouping) + Every(aggregate.Every),
         RankStep rank => $"{(rank.Highest ? "highest" : "lowest")} {rank.Count}"
             + (rank.By.Kind == FunctionKind.Mean ? "" : " by " + rank.By),
+        ChangeStep change => "change" + Every(change.Every),
+        OverStep over => $"over {Units.Write(over.Stretch)} {over.Function}",
+        GapsStep gaps => gaps.Hold ? "gaps hold" : "gaps zero",
+        ShiftStep shift => "shift " + Units.Write(shift.By),
+        ParseStep parse => "parse " + (parse.Pattern is { } pattern ? Write(new TextValue(pattern)) : "json") + (parse.From is { } field ? " from " + Name(field) : ""),
+        SetStep set => $"set {Name(set.Name)} = {Write(set.Expression, 0)}",
+        KindsStep => "kinds",
+        DifferStep differ => "differ where " + Write(differ.Predicate, 0),
         ShowStep show => "show " + string.Join(", ", show.Fields.Select(Name)),
         OrderStep order => "order " + Name(order.Field) + (order.Down ? " down" : ""),
         FirstStep first => "first " + first.Count.ToString(CultureInfo.InvariantCulture),

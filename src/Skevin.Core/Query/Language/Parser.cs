@@ -60,7 +60,7 @@ public sealed class Parser
         while (Next.Kind == TokenKind.Arrow)
         {
             _at++;
-            steps.Add(Step(source));
+            steps.Add(Step());
         }
         return new Part(name, new Body(source, steps), at);
     }
@@ -112,7 +112,8 @@ public sealed class Parser
         return Words.RowSources.TryGetValue(token.Text, out var kind) ? new RowSource(kind, token.At) : new MetricSource(token.Text, token.At);
     }
 
-    private Formula Sum(List<Part> before)
+    // In a formula the names are those of parts before it; in set (null) they are fields, and a text may stand too.
+    private Formula Sum(List<Part>? before)
     {
         var left = Product(before);
         while (IsSymbol("+") || IsSymbol("-"))
@@ -123,7 +124,7 @@ public sealed class Parser
         return left;
     }
 
-    private Formula Product(List<Part> before)
+    private Formula Product(List<Part>? before)
     {
         var left = Factor(before);
         while (IsSymbol("*") || IsSymbol("/"))
@@ -134,7 +135,7 @@ public sealed class Parser
         return left;
     }
 
-    private Formula Factor(List<Part> before)
+    private Formula Factor(List<Part>? before)
     {
         if (++_depth > MaxDepth)
             throw Wrong("The formula is nested too deeply.");
@@ -165,12 +166,17 @@ public sealed class Parser
             }
             if (token.Kind is TokenKind.Name or TokenKind.QuotedName)
             {
-                if (before.All(part => part.Name != token.Text))
+                if (before is not null && before.All(part => part.Name != token.Text))
                     throw Wrong($"No part is named {token.Text}.", Words.Nearest(token.Text, before.Select(part => part.Name).OfType<string>()));
                 _at++;
-                return new PartFormula(token.Text, token.At);
+                return new NamedFormula(token.Text, token.At);
             }
-            throw Wrong("Expected the name of a part, a number or '('.");
+            if (before is null && token.Kind == TokenKind.Text)
+            {
+                _at++;
+                return new TextFormula(token.Text, token.At);
+            }
+            throw Wrong(before is null ? "Expected a field, a number, a text or '('." : "Expected the name of a part, a number or '('.");
         }
         finally
         {
@@ -178,7 +184,7 @@ public sealed class Parser
         }
     }
 
-    private Step Step(Source source)
+    private Step Step()
     {
         var token = Next;
         if (token.Kind != TokenKind.Name)
@@ -194,6 +200,11 @@ public sealed class Parser
             _at++;
             return new RiseStep(word == "rate", Every(), token.At);
         }
+        if (word == "change")
+        {
+            _at++;
+            return new ChangeStep(Every(), token.At);
+        }
         if (word is "highest" or "lowest")
         {
             _at++;
@@ -204,10 +215,7 @@ public sealed class Parser
             if (Is("by"))
             {
                 _at++;
-                if (Next.Kind != TokenKind.Name || Words.FunctionOf(Next.Text) is not { } named)
-                    throw Wrong("Expected a function to rank by: " + string.Join(", ", Words.Functions.Keys) + ".", Words.Nearest(Next.Text, Words.Functions.Keys));
-                by = named;
-                _at++;
+                by = Function("to rank by");
             }
             return new RankStep(word == "highest", count, by, token.At);
         }
@@ -228,8 +236,6 @@ public sealed class Parser
             Grouping? grouping = null;
             if (Is("by") || Is("except"))
                 grouping = new Grouping(Take().Text == "except", Fields());
-            if (field is null && source is RowSource && function.Kind != FunctionKind.Count)
-                throw Wrong($"'{word}' of rows needs a field.", $"{word} duration", token);
             return new AggregateStep(function, field, grouping, Every(), token.At);
         }
         switch (word)
@@ -253,15 +259,84 @@ public sealed class Parser
                 if (addresses)
                     _at++;
                 return new GraphStep(addresses, token.At);
+            case "over":
+                _at++;
+                return new OverStep(Stretch("over 10m max"), Function("of that stretch"), token.At);
+            case "shift":
+                _at++;
+                return new ShiftStep(Stretch("shift 7d"), token.At);
+            case "gaps":
+                _at++;
+                if (!Is("zero") && !Is("hold"))
+                    throw Wrong("Expected what stands in empty slots: zero, or hold for the value before.", Words.Nearest(Next.Text, ["zero", "hold"]) ?? "gaps zero");
+                return new GapsStep(Take().Text == "hold", token.At);
+            case "parse":
+                _at++;
+                return Parse(token);
+            case "set":
+                _at++;
+                var name = Field();
+                if (!IsSymbol("="))
+                    throw Wrong("Expected '=' and what the field is.", $"set {Formatter.Name(name)} = duration * 1000");
+                _at++;
+                return new SetStep(name, Sum(null), token.At);
+            case "kinds":
+                _at++;
+                return new KindsStep(token.At);
+            case "differ":
+                _at++;
+                if (!Is("where"))
+                    throw Wrong("Expected 'where' and the condition whose rows are compared with the rest.", "differ where status = \"error\"");
+                _at++;
+                return new DifferStep(Or(), token.At);
             case "as":
                 _at++;
                 if (Next.Kind is not (TokenKind.Name or TokenKind.QuotedName) || (Next.Kind == TokenKind.Name && Next.Text != "percent" && !Units.Suffixes.ContainsKey(Next.Text)))
                     throw Wrong("Expected a unit after 'as'.", "as percent");
                 return new UnitStep(Take().Text, token.At);
         }
-        if (Words.StepsToCome.Contains(word))
-            throw Wrong($"'{word}' is a step of the language that is not answered yet.");
         throw Wrong($"'{word}' is not a step. Steps: {string.Join(", ", Words.Steps)}.", Words.Nearest(word, Words.Steps));
+    }
+
+    private ParseStep Parse(Token step)
+    {
+        string? pattern = null;
+        if (Is("json"))
+        {
+            _at++;
+        }
+        else if (Next.Kind == TokenKind.Text)
+        {
+            if (TextPattern.Wrong(Next.Text) is { } wrong)
+                throw Wrong(wrong, "\"sold lot {lot} for {price:number}\"");
+            pattern = Take().Text;
+        }
+        else
+        {
+            throw Wrong("Expected json, or a pattern in double quotes.", "parse \"sold lot {lot} for {price:number}\"");
+        }
+        if (!Is("from"))
+            return new ParseStep(pattern, null, step.At);
+        _at++;
+        return new ParseStep(pattern, Field(), step.At);
+    }
+
+    private Function Function(string what)
+    {
+        if (Next.Kind != TokenKind.Name || Words.FunctionOf(Next.Text) is not { } function)
+            throw Wrong($"Expected a function {what}: {string.Join(", ", Words.Functions.Keys)}.", Words.Nearest(Next.Text, Words.Functions.Keys));
+        _at++;
+        return function;
+    }
+
+    private TimeSpan Stretch(string example)
+    {
+        if (Next.Kind == TokenKind.Number && Units.Duration(Next.Number, Next.Text) is { } stretch && stretch >= TimeSpan.FromSeconds(1))
+        {
+            _at++;
+            return stretch;
+        }
+        throw Wrong("Expected a duration of at least 1s.", example);
     }
 
     private List<string> Fields()

@@ -49,11 +49,14 @@ public sealed record RowSource(RowKind Kind, Position At) : Source(At);
 /// <summary>Arithmetic over other parts.</summary>
 public sealed record FormulaSource(Formula Formula, Position At) : Source(At);
 
-/// <summary>Arithmetic over parts and numbers.</summary>
+/// <summary>Arithmetic over names and numbers.</summary>
 public abstract record Formula;
 
-/// <summary>A part, by name.</summary>
-public sealed record PartFormula(string Name, Position At) : Formula;
+/// <summary>A part by its name, or in <c>set</c> a field by its own.</summary>
+public sealed record NamedFormula(string Name, Position At) : Formula;
+
+/// <summary>A text, in <c>set</c> only.</summary>
+public sealed record TextFormula(string Text, Position At) : Formula;
 
 /// <summary>A number with a unit suffix.</summary>
 public sealed record NumberFormula(double Number, string Suffix) : Formula;
@@ -69,6 +72,32 @@ public sealed record WhereStep(Predicate Predicate, Position At) : Step(At);
 
 /// <summary><c>rate</c> or <c>rise</c> of a counter.</summary>
 public sealed record RiseStep(bool PerSecond, TimeSpan? Every, Position At) : Step(At);
+
+/// <summary><c>change</c>: the last value in the slot minus the last before it.</summary>
+public sealed record ChangeStep(TimeSpan? Every, Position At) : Step(At);
+
+/// <summary><c>over</c>: a function over the trailing stretch of time.</summary>
+public sealed record OverStep(TimeSpan Stretch, Function Function, Position At) : Step(At);
+
+/// <summary><c>gaps</c>: what stands in empty slots: zero, or the value before.</summary>
+public sealed record GapsStep(bool Hold, Position At) : Step(At);
+
+/// <summary><c>shift</c>: what was that much earlier, laid over now.</summary>
+public sealed record ShiftStep(TimeSpan By, Position At) : Step(At);
+
+/// <summary><c>parse</c>: makes fields of a text.</summary>
+/// <param name="Pattern">Literal text with names in braces; null for JSON.</param>
+/// <param name="From">The field that is read; null for <c>text</c>.</param>
+public sealed record ParseStep(string? Pattern, string? From, Position At) : Step(At);
+
+/// <summary><c>set</c>: a field computed from others.</summary>
+public sealed record SetStep(string Name, Formula Expression, Position At) : Step(At);
+
+/// <summary><c>kinds</c>: lines grouped by template.</summary>
+public sealed record KindsStep(Position At) : Step(At);
+
+/// <summary><c>differ where</c>: what is more frequent among the rows that fulfil the condition.</summary>
+public sealed record DifferStep(Predicate Predicate, Position At) : Step(At);
 
 /// <summary>A function across series or rows, by groups.</summary>
 /// <param name="Field">Field of the rows it is taken over; null for series and for counting rows.</param>
@@ -104,7 +133,7 @@ public readonly record struct Function(FunctionKind Kind, double Quantile = 0)
     /// <summary>How it is written.</summary>
     public override string ToString() => Kind == FunctionKind.Quantile
         ? "p" + Quantile.ToString("R", System.Globalization.CultureInfo.InvariantCulture)
-        : Kind.ToString().ToLowerInvariant();
+        : Words.NameOf(Kind);
 }
 
 /// <summary>Kinds of function.</summary>
@@ -127,6 +156,15 @@ public enum FunctionKind
 
     /// <summary>How many different ones.</summary>
     Distinct,
+
+    /// <summary>Their standard deviation, as of a sample (n − 1).</summary>
+    StandardDeviation,
+
+    /// <summary>The first in time.</summary>
+    First,
+
+    /// <summary>The last in time.</summary>
+    Last,
 
     /// <summary>A quantile, see <see cref="Function.Quantile"/>.</summary>
     Quantile,

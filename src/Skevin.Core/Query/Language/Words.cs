@@ -14,14 +14,20 @@ public static class Words
         ["min"] = FunctionKind.Min,
         ["max"] = FunctionKind.Max,
         ["distinct"] = FunctionKind.Distinct,
+        ["stddev"] = FunctionKind.StandardDeviation,
+        ["first"] = FunctionKind.First,
+        ["last"] = FunctionKind.Last,
     };
 
-    /// <summary>First words of the steps that are answered.</summary>
-    public static readonly string[] Steps =
-        ["where", "rate", "rise", "highest", "lowest", .. Functions.Keys, "p50", "p95", "p99", "show", "order", "first", "traces", "graph", "as"];
+    /// <summary>How a function other than a quantile is written.</summary>
+    public static string NameOf(FunctionKind kind) => Functions.First(pair => pair.Value == kind).Key;
 
-    /// <summary>First words of steps that belong to the language and are not answered yet.</summary>
-    public static readonly string[] StepsToCome = ["change", "over", "gaps", "shift", "parse", "set", "last", "kinds", "differ", "stddev"];
+    /// <summary>First words of the steps.</summary>
+    public static readonly string[] Steps =
+    [
+        "where", "rate", "rise", "change", "over", "highest", "lowest", .. Functions.Keys, "p50", "p95", "p99", "gaps", "shift", "parse", "set", "show", "order",
+        "traces", "graph", "kinds", "differ", "as",
+    ];
 
     /// <summary>Sources of rows.</summary>
     public static readonly IReadOnlyDictionary<string, RowKind> RowSources = new Dictionary<string, RowKind>

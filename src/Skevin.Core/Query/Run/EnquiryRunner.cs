@@ -40,30 +40,34 @@ public static class EnquiryRunner
         var named = Slots.WidthOf(enquiry) ?? width;
         // The width is common to all parts, and the data of metrics has a say in it: so all are found first.
         var begins = 0;
-        foreach (var part in parts)
+        // Every slot is read whole and may look at the one before it; the width is not known before the samples are.
+        var slack = 2 * (long)(named?.TotalMilliseconds ?? Slots.WidthFor(window, 0));
+        var windows = Reach.OfWindow(enquiry, window);
+        foreach (var (part, reach) in parts.Zip(windows))
         {
             if (part.Part.Body.Source is MetricSource metric)
-                await part.Find(metric, window, named, reader.Series, limits, begins, notes, stop);
+                await part.Find(metric, reach with { From = reach.From - slack }, reader.Series, limits, begins, notes, stop);
             begins += 1 + part.Steps.Count;
         }
         var slotWidth = named is { } chosen ? (long)chosen.TotalMilliseconds
             : parts.Where(part => part.Part.Body.Source is not FormulaSource).Select(part => Slots.WidthFor(window, part.Interval)).DefaultIfEmpty(60_000).Max();
         var slots = Slots.Over(window, slotWidth);
-        if (slots.Count > MostSlots)
-            throw new LimitException("every", $"{slots.Count:N0} points a series are more than {MostSlots:N0}. Choose a greater width or a shorter window.");
+        var reaches = Reach.OfSlots(enquiry, slots);
+        if (reaches.Append(slots).Max(reach => reach.Count) is var most && most > MostSlots)
+            throw new LimitException("every", $"{most:N0} points a series are more than {MostSlots:N0}. Choose a greater width, a shorter window or a shorter stretch.");
 
         var tables = new Dictionary<string, SeriesTable>();
         SeriesTable? series = null;
         RowTable? rows = null;
-        foreach (var part in parts)
+        foreach (var (part, reach, own) in parts.Zip(reaches, windows))
         {
             stop.ThrowIfCancellationRequested();
             var first = account.Count;
             (series, rows) = part.Part.Body.Source switch
             {
-                MetricSource => (part.Series(slots, account, notes), null),
-                RowSource source => await new RowBody(source, part.Steps, reader.Rows, window, limits, first, account, notes).Run(slots, stop),
-                FormulaSource formula => (Computed(formula, part, tables, slots, account, notes), null),
+                MetricSource => (part.Series(reach, account, notes), null),
+                RowSource source => await new RowBody(source, part.Steps, reader.Rows, own, limits, first, account, notes).Run(reach, stop),
+                FormulaSource formula => (Computed(formula, part, tables, reach, account, notes), null),
                 _ => throw new InvalidOperationException("Unknown source."),
             };
             if (part.Part.Name is { } name)
@@ -75,7 +79,7 @@ public static class EnquiryRunner
         }
         if (rows is not null)
             return new Answer("", TimeSpan.FromMilliseconds(slotWidth), slots.FirstEnd, [], account, notes, rows.Finish());
-        var answer = series!.Finish(account.Count - 1, notes);
+        var answer = series!.On(slots).Finish(account.Count - 1, notes);
         if (answer.Count > limits.Series)
         {
             notes.Add(new Note(account.Count - 1, "cut", $"Cut to {limits.Series} of {answer.Count} series.", "highest 10"));
@@ -120,7 +124,7 @@ public static class EnquiryRunner
 
         public double Interval { get; private set; }
 
-        public async Task Find(MetricSource source, Window window, TimeSpan? named, ISeriesReader reader, Limits limits, int firstStep, List<Note> notes, CancellationToken stop)
+        public async Task Find(MetricSource source, Window window, ISeriesReader reader, Limits limits, int firstStep, List<Note> notes, CancellationToken stop)
         {
             var found = reader.Find(source.Name, window.From - LookBack, window.To);
             if (found.Count == 0)
@@ -138,10 +142,8 @@ public static class EnquiryRunner
                 found = kept;
                 _found.Add(new StepAccount(Formatter.Write(where), kept.Length, Steps[_at].Scope));
             }
-            // One more slot before the window, because every slot is read whole; and what came after it, because the rise to the next
-            // sample belongs in part to the last slot.
-            var reach = LookBack + (long)(named?.TotalMilliseconds ?? 0);
-            _samples = await reader.Read(found, window.From - reach, window.To + LookBack, stop);
+            // What came after the window too, because the rise to the next sample belongs in part to the last slot.
+            _samples = await reader.Read(found, window.From - LookBack, window.To + LookBack, stop);
             if (_samples.Sum(run => (long)run.Length) > limits.Samples)
                 throw new LimitException(_found[^1].Text, $"More than {limits.Samples:N0} samples would be read. Narrow this step or the window.");
             _series = found;

@@ -1,3 +1,4 @@
+using Skevin.Core.Query.Check;
 using Skevin.Core.Query.Language;
 using Skevin.Core.Series;
 
@@ -31,15 +32,16 @@ internal static class FormulaTable
                     var values = new double[slots.Count];
                     Array.Fill(values, number.Number * factor);
                     return (itsUnit, [new TableRow(Labels.None, [], values)], number.Suffix.Length == 0);
-                case PartFormula part:
+                case NamedFormula part:
                     var table = parts.TryGetValue(part.Name, out var found) ? found
                         : throw new EnquiryException(new(part.At.Line, part.At.Column, part.Name, $"{part.Name} gives rows; a formula takes series.", $"{part.Name}: … -> count"));
                     if (table.Kind == SeriesKind.Counter && table.Rows.Count > 0)
                         throw new EnquiryException(new(part.At.Line, part.At.Column, part.Name, $"{part.Name} is a counter: its rate or rise is usually meant.", "-> rate"));
-                    return (table.Unit, [.. table.Rows.Select(row => new TableRow(row.Labels, [], table.ValuesOf(row, FunctionKind.Mean)))], false);
+                    var covering = table with { Rows = [.. table.Rows.Select(row => new TableRow(row.Labels, [], table.ValuesOf(row, FunctionKind.Mean)))] };
+                    return (table.Unit, [.. covering.On(slots).Rows], false);
                 case JoinedFormula joined:
                     var (left, right) = (Eval(joined.Left), Eval(joined.Right));
-                    return (UnitOf(joined, left.Unit, left.Bare, right.Unit, right.Bare), Join(joined.Operator, left.Rows, right.Rows), left.Bare && right.Bare);
+                    return (FormulaUnits.Of(joined, left.Unit, left.Bare, right.Unit, right.Bare), Join(joined.Operator, left.Rows, right.Rows), left.Bare && right.Bare);
                 default:
                     throw new InvalidOperationException("Unknown formula.");
             }
@@ -70,26 +72,6 @@ internal static class FormulaTable
                     rows.Add(new TableRow(Labels.From(a.Labels.Concat(b.Labels)), [], values));
                 }
             return rows;
-        }
-    }
-
-    private static string UnitOf(JoinedFormula joined, string left, bool leftBare, string right, bool rightBare)
-    {
-        bool One(string unit) => unit is "" or "1";
-        switch (joined.Operator)
-        {
-            case '+' or '-':
-                // A bare number is in the unit of the other side.
-                if (leftBare || left == right || (One(left) && One(right)))
-                    return right;
-                if (rightBare)
-                    return left;
-                throw new EnquiryException(new(joined.At.Line, joined.At.Column, joined.Operator.ToString(),
-                    $"{(One(left) ? "a number without unit" : left)} and {(One(right) ? "a number without unit" : right)} cannot be {(joined.Operator == '+' ? "added" : "subtracted")}.", null));
-            case '*':
-                return One(left) ? right : One(right) ? left : $"{left}.{right}";
-            default:
-                return left == right ? "1" : One(right) ? left : One(left) ? $"1/{right}" : $"{left}/{right}";
         }
     }
 }

@@ -3,6 +3,9 @@ namespace Skevin.Core.Query.Run;
 /// <summary>Quantiles of values that may stand for several.</summary>
 public static class Quantiles
 {
+    /// <summary>Quantiles of rows are exact up to so many values in an answer; above, they come from <see cref="QuantileSketch"/>.</summary>
+    public const int MostExact = 1_000_000;
+
     /// <summary>
     /// The quantile by definition R-7 (linear between the values around position (n − 1) p, Hyndman and Fan 1996), each value counted
     /// as often as its weight says. NaN of nothing.

@@ -4,40 +4,47 @@ using Skevin.Core.Series;
 namespace Skevin.Core.Query.Run;
 
 /// <summary>Takes a function over a field of rows, by groups and slots, one row after the other.</summary>
-internal sealed class RowAggregator
+internal sealed class RowAggregator : IRowGatherer
 {
-    /// <summary>Quantiles are exact up to so many values.</summary>
-    public const int MostValues = 4_000_000;
-
     private sealed class Cell
     {
         public double Weight;
         public double Sum;
         public double Least = double.PositiveInfinity;
         public double Greatest = double.NegativeInfinity;
-        public List<(double, double)>? Values;
+        public Spread Spread;
+        public (long Time, double Number) First = (long.MaxValue, double.NaN);
+        public (long Time, double Number) Last = (long.MinValue, double.NaN);
+        public List<(double Value, double Weight)>? Values;
+        public QuantileSketch? Sketch;
         public HashSet<string>? Different;
     }
 
     private readonly AggregateStep _step;
-    private readonly RowKind _kind;
+    private readonly RowSchema _schema;
     private readonly Slots _slots;
     private readonly bool _total;
     private readonly Dictionary<Labels, Cell?[]> _groups = [];
     private readonly Dictionary<string, Labels> _single = new(StringComparer.Ordinal);
     private int _kept;
 
-    public RowAggregator(AggregateStep step, RowKind kind, Slots slots)
+    /// <exception cref="EnquiryException">A function that needs a field has none.</exception>
+    public RowAggregator(AggregateStep step, RowSchema schema, Slots slots)
     {
-        (_step, _kind, _slots) = (step, kind, slots);
+        (_step, _schema, _slots) = (step, schema, slots);
+        if (step.Field is null && step.Function.Kind != FunctionKind.Count)
+            throw new EnquiryException(new(step.At.Line, step.At.Column, step.Function.ToString(), $"'{step.Function}' of rows needs a field.", $"{step.Function} {(schema.Kind == RowKind.Flows ? "bytes" : "duration")}"));
         // Sums of a minute's flows stand for many flows: their value is that of one, and the weight brings the sum back.
-        _total = kind == RowKind.Flows && step.Field is "bytes" or "packets" or "flows" or "failed";
+        _total = schema.Kind == RowKind.Flows && step.Field is "bytes" or "packets" or "flows" or "failed";
         if (step.Grouping is null)
             _groups[Labels.None] = new Cell?[slots.Count];
     }
 
     /// <summary>Whether a row stood for more than itself by sampling.</summary>
     public bool Weighted { get; private set; }
+
+    /// <summary>Whether there were too many values for exact quantiles.</summary>
+    public bool Sketched { get; private set; }
 
     /// <summary>Rows whose field holds no number.</summary>
     public long WithoutNumber { get; private set; }
@@ -73,7 +80,7 @@ internal sealed class RowAggregator
         {
             return;
         }
-        Weighted |= _kind == RowKind.Spans && row.Weight != 1;
+        Weighted |= _schema.Kind == RowKind.Spans && row.Weight != 1;
         var key = Key(row);
         if (!_groups.TryGetValue(key, out var cells))
         {
@@ -86,14 +93,46 @@ internal sealed class RowAggregator
         cell.Sum += number * row.Weight;
         cell.Least = Math.Min(cell.Least, number);
         cell.Greatest = Math.Max(cell.Greatest, number);
+        if (_step.Function.Kind == FunctionKind.StandardDeviation)
+            cell.Spread.Add(number, row.Weight);
+        if (row.Milliseconds < cell.First.Time)
+            cell.First = (row.Milliseconds, number);
+        if (row.Milliseconds >= cell.Last.Time)
+            cell.Last = (row.Milliseconds, number);
         if (text is not null)
             (cell.Different ??= new HashSet<string>(StringComparer.Ordinal)).Add(text);
-        if (_step.Function.Kind == FunctionKind.Quantile)
-        {
-            if (++_kept > MostValues)
-                throw new LimitException(Formatter.Write(_step), $"More than {MostValues:N0} values for an exact quantile. Narrow with where, or shorten the window.");
+        if (_step.Function.Kind != FunctionKind.Quantile)
+            return;
+        if (++_kept == Quantiles.MostExact + 1)
+            Sketch();
+        if (Sketched)
+            (cell.Sketch ??= new QuantileSketch()).Add(number, row.Weight);
+        else
             (cell.Values ??= []).Add((number, row.Weight));
+    }
+
+    private void Sketch()
+    {
+        Sketched = true;
+        foreach (var cell in _groups.Values.SelectMany(cells => cells).OfType<Cell>())
+        {
+            cell.Sketch = new QuantileSketch();
+            foreach (var (value, weight) in cell.Values ?? [])
+                cell.Sketch.Add(value, weight);
+            cell.Values = null;
         }
+    }
+
+    /// <summary>What to know of the figures.</summary>
+    /// <param name="step">Number of the step.</param>
+    public IEnumerable<Note> Notes(int step)
+    {
+        if (Weighted)
+            yield return new Note(step, "weighted", "Sampled spans count by their weight, so these figures are estimates.");
+        if (Sketched)
+            yield return new Note(step, "sketch used", $"Above {Quantiles.MostExact:N0} values, quantiles come from a sketch with a relative error of at most {QuantileSketch.RelativeError:P0}.");
+        if (WithoutNumber > 0)
+            yield return new Note(step, "no number", $"{WithoutNumber:N0} rows have no number under {_step.Field} and are left out.");
     }
 
     /// <summary>The series.</summary>
@@ -114,9 +153,9 @@ internal sealed class RowAggregator
 
     private string Unit => _step.Function.Kind switch
     {
-        FunctionKind.Count => _kind switch { RowKind.Logs => "{line}", RowKind.Spans => "{span}", RowKind.Flows => "{flow}", _ => "{event}" },
+        FunctionKind.Count => _schema.Kind switch { RowKind.Logs => "{line}", RowKind.Spans => "{span}", RowKind.Flows => "{flow}", _ => "{event}" },
         FunctionKind.Distinct => "1",
-        _ => RowFields.UnitOf(_kind, _step.Field!) is { } unit and not "time" ? unit : "1",
+        _ => _schema.UnitOf(_step.Field!) is { } unit and not "time" ? unit : "1",
     };
 
     private double Value(Cell cell) => _step.Function.Kind switch
@@ -126,8 +165,11 @@ internal sealed class RowAggregator
         FunctionKind.Mean => cell.Sum / cell.Weight,
         FunctionKind.Min => cell.Least,
         FunctionKind.Max => cell.Greatest,
+        FunctionKind.StandardDeviation => cell.Spread.Deviation,
+        FunctionKind.First => cell.First.Number,
+        FunctionKind.Last => cell.Last.Number,
         FunctionKind.Distinct => cell.Different?.Count ?? 0,
-        _ => Quantiles.Exact(cell.Values ?? [], _step.Function.Quantile / 100),
+        _ => cell.Sketch is { } sketch ? sketch.Quantile(_step.Function.Quantile / 100) : Quantiles.Exact(cell.Values ?? [], _step.Function.Quantile / 100),
     };
 
     private bool Arrived(int slot, IReadOnlySet<long> arriving)

@@ -20,88 +20,77 @@ internal sealed class RowBody(RowSource source, IReadOnlyList<(Step Step, bool S
     public async Task<(SeriesTable? Series, RowTable? Rows)> Run(Slots slots, CancellationToken stop)
     {
         var kind = source.Kind;
-        var leading = steps.TakeWhile(step => step.Step is WhereStep).Select(step => ((WhereStep)step.Step).Predicate).ToArray();
-        foreach (var predicate in leading)
-            RowConditions.CheckUnits(kind, predicate);
-        var tests = leading.Select(predicate => Matching.Compile(RowConditions.Fit(kind, predicate))).ToArray();
-        var left = new long[tests.Length + 1];
-        var next = leading.Length < steps.Count ? steps[leading.Length].Step : null;
+        var single = steps.TakeWhile(step => RowSteps.Fits(step.Step)).Select(step => step.Step).ToArray();
+        var taken = new RowSteps(RowSchema.Of(kind), single);
+        var next = single.Length < steps.Count ? steps[single.Length].Step : null;
         if (next is TracesStep or GraphStep && kind is not (RowKind.Spans or RowKind.Flows) || next is TracesStep && kind != RowKind.Spans)
             throw new EnquiryException(new(next.At.Line, next.At.Column, next is TracesStep ? "traces" : "graph", next is TracesStep ? "'traces' takes spans." : "'graph' takes spans or flows.", null));
 
         // Every slot is read whole, so counting begins where the first slot does.
-        var aggregate = next as AggregateStep;
-        var (from, to) = aggregate is null ? (window.From, window.To) : (Math.Min(window.From, slots.Start), window.To);
-        var aggregator = aggregate is null ? null : new RowAggregator(aggregate, kind, slots);
+        var (from, to) = next is AggregateStep ? (Math.Min(window.From, slots.Start), window.To) : (window.From, window.To);
+        var gatherer = Gatherer(next, taken.Schema, slots);
         var kept = new List<IRow>();
         var all = next is GraphStep && kind == RowKind.Spans ? new List<Span>() : null;
-        await foreach (var batch in reader.Rows(kind, from, to, all is null ? RowConditions.Hints(leading) : RowHints.None, stop))
+        // What a step makes of a row is not what stands in its block.
+        var conditions = single.TakeWhile(step => step is WhereStep).Select(step => ((WhereStep)step).Predicate).ToArray();
+        var read = 0L;
+        await foreach (var batch in reader.Rows(kind, from, to, all is null ? RowConditions.Hints(conditions) : RowHints.None, stop))
         {
-            left[0] += batch.Passed;
+            read += batch.Passed;
             foreach (var row in batch.Rows)
             {
-                left[0]++;
-                if (left[0] > limits.Rows)
+                if (++read > limits.Rows)
                     throw new LimitException(Formatter.Write(source), $"More than {limits.Rows:N0} rows would be read. Shorten the window.");
                 all?.Add((Span)row);
-                var passed = 0;
-                while (passed < tests.Length && tests[passed](row))
-                    left[++passed]++;
-                if (passed < tests.Length)
+                if (taken.Take(row) is not { } left)
                     continue;
-                if (aggregator is not null)
-                    aggregator.Add(row);
+                if (gatherer is not null)
+                    gatherer.Add(left);
                 else
-                    Keep(kept, row, next is null or ShowStep or FirstStep && !steps.Any(step => step.Step is OrderStep));
+                    Keep(kept, left, next is null or ShowStep or FirstStep && !steps.Any(step => step.Step is OrderStep));
             }
             stop.ThrowIfCancellationRequested();
         }
-        account.Add(new StepAccount(Formatter.Write(source), left[0]));
-        for (var i = 0; i < tests.Length; i++)
-            account.Add(new StepAccount(Formatter.Write(steps[i].Step), left[i + 1], steps[i].Scope));
-        if (left[0] == 0)
+        account.Add(new StepAccount(Formatter.Write(source), read));
+        for (var i = 0; i < single.Length; i++)
+            account.Add(new StepAccount(Formatter.Write(single[i]), taken.Left[i], steps[i].Scope));
+        notes.AddRange(taken.Notes(firstStep + 1));
+        if (read == 0)
             notes.Add(new Note(firstStep, "nothing left", $"There are no {Formatter.Write(source)} in this window that you may see.", "A wider window, or see Arrivals."));
         else
-            await ExplainEmpty(leading, left, from, to, stop);
+            await ExplainEmpty(single, taken.Left, from, to, stop);
 
-        var at = leading.Length;
+        var at = single.Length;
         SeriesTable? series = null;
         RowTable? rows = null;
-        if (aggregator is not null)
+        if (gatherer is not null)
         {
-            series = aggregator.Finish(await reader.Arriving(kind, from, to, stop));
-            if (aggregator.Weighted)
-                notes.Add(new Note(firstStep + at + 1, "weighted", "Sampled spans count by their weight, so these figures are estimates."));
-            if (aggregator.WithoutNumber > 0)
-                notes.Add(new Note(firstStep + at + 1, "no number", $"{aggregator.WithoutNumber:N0} rows have no number under {aggregate!.Field} and are left out."));
-            at++;
-            account.Add(new StepAccount(Formatter.Write(aggregate!), series.Rows.Count));
+            (series, rows) = await Finish(gatherer, next!, taken.Schema, at, from, to, stop);
         }
         else
         {
             rows = next switch
             {
-                TracesStep => new RowTable(kind, "traces", TraceRows.TraceColumns, TraceRows.Traces(await WholeTraces(kept.Cast<Span>(), leading.Length > 0, stop))),
-                GraphStep graph when kind == RowKind.Flows => new RowTable(kind, "graph", FlowGraph.Columns, FlowGraph.Of(kept, graph.Addresses, (window.To - window.From) / 1000.0)),
-                GraphStep => new RowTable(kind, "graph", TraceRows.GraphColumns, TraceRows.Graph(all!, kept.Cast<Span>(), (window.To - window.From) / 1000.0)),
-                _ => RowTable.Of(kind, [.. kept.OrderByDescending(row => row.Milliseconds)]),
+                TracesStep => RowTable.Made(kind, "traces", TraceRows.TraceColumns, TraceRows.Traces(await WholeTraces(kept.Select(ExtendedRow.Origin).Cast<Span>(), single.Length > 0, stop))),
+                GraphStep graph when kind == RowKind.Flows => RowTable.Made(kind, "graph", FlowGraph.Columns, FlowGraph.Of(kept.Select(ExtendedRow.Origin), graph.Addresses, (window.To - window.From) / 1000.0)),
+                GraphStep => RowTable.Made(kind, "graph", TraceRows.GraphColumns, TraceRows.Graph(all!, kept.Select(ExtendedRow.Origin).Cast<Span>(), (window.To - window.From) / 1000.0)),
+                _ => single.Aggregate(RowTable.Of(taken.Schema, [.. kept.OrderByDescending(row => row.Milliseconds)]), (table, step) => table.Showing(step, kept)),
             };
-            if (next is TracesStep or GraphStep)
-            {
-                at++;
-                account.Add(new StepAccount(Formatter.Write(next), rows.Rows.Count));
-            }
+        }
+        if (gatherer is not null || next is TracesStep or GraphStep)
+        {
+            at++;
+            account.Add(new StepAccount(Formatter.Write(next!), rows?.Rows.Count ?? series!.Rows.Count));
         }
         for (; at < steps.Count; at++)
         {
             var step = steps[at].Step;
-            if (rows is not null && step is AggregateStep later)
+            if (rows is not null && Gatherer(step, rows.Schema, slots) is { } later)
             {
-                // After a step that kept some rows, those are counted.
-                var counting = new RowAggregator(later, kind, slots);
+                // After a step that kept some rows, those are looked at.
                 foreach (var row in rows.Rows)
-                    counting.Add(row);
-                (series, rows) = (counting.Finish(await reader.Arriving(kind, from, to, stop)), null);
+                    later.Add(row);
+                (series, rows) = await Finish(later, step, rows.Schema, at, from, to, stop);
             }
             else if (rows is not null)
             {
@@ -114,6 +103,42 @@ internal sealed class RowBody(RowSource source, IReadOnlyList<(Step Step, bool S
             account.Add(new StepAccount(Formatter.Write(step), rows?.Rows.Count ?? series!.Rows.Count));
         }
         return (series, rows);
+    }
+
+    private static IRowGatherer? Gatherer(Step? step, RowSchema schema, Slots slots)
+    {
+        switch (step)
+        {
+            case AggregateStep aggregate:
+                return new RowAggregator(aggregate, schema, slots);
+            case KindsStep when schema.Kind is not (RowKind.Logs or RowKind.Events):
+                throw new EnquiryException(new(step.At.Line, step.At.Column, "kinds", "'kinds' takes log lines or events.", "count by name"));
+            case KindsStep:
+                return new GatheredKinds();
+            case DifferStep differ:
+                RowConditions.CheckUnits(schema, differ.Predicate);
+                return new Differences(Matching.Compile(RowConditions.Fit(schema.Kind, differ.Predicate)), schema);
+            default:
+                return null;
+        }
+    }
+
+    private async Task<(SeriesTable? Series, RowTable? Rows)> Finish(IRowGatherer gatherer, Step step, RowSchema schema, int at, long from, long to, CancellationToken stop)
+    {
+        switch (gatherer)
+        {
+            case RowAggregator aggregator:
+                notes.AddRange(aggregator.Notes(firstStep + at + 1));
+                return (aggregator.Finish(await reader.Arriving(schema.Kind, from, to, stop)), null);
+            case GatheredKinds kinds:
+                return (null, RowTable.Made(schema.Kind, "kinds", GatheredKinds.Columns, kinds.Finish()));
+            case Differences differences:
+                if (differences.Empty is { } empty)
+                    notes.Add(new Note(firstStep + at + 1, "nothing left", empty));
+                return (null, RowTable.Made(schema.Kind, "differ", Differences.Columns, differences.Finish(to)));
+            default:
+                throw new InvalidOperationException("Nothing gathers for " + Formatter.Write(step));
+        }
     }
 
     // Where the newest are enough, the oldest are let go; where the order matters, too many are an error.
@@ -130,20 +155,21 @@ internal sealed class RowBody(RowSource source, IReadOnlyList<(Step Step, bool S
             notes.Add(new Note(firstStep, "cut", $"Cut to the newest {limits.KeptRows:N0} rows.", "where …"));
     }
 
-    private async Task ExplainEmpty(Predicate[] leading, long[] left, long from, long to, CancellationToken stop)
+    private async Task ExplainEmpty(Step[] single, long[] left, long from, long to, CancellationToken stop)
     {
-        var empty = Array.FindIndex(left, 1, count => count == 0) - 1;
-        if (empty < 0)
+        var empty = Array.IndexOf(left, 0L);
+        if (empty < 0 || single[empty] is not WhereStep where)
             return;
         var before = new List<IRow>();
-        var tests = leading.Take(empty).Select(predicate => Matching.Compile(RowConditions.Fit(source.Kind, predicate))).ToArray();
-        await foreach (var batch in reader.Rows(source.Kind, from, to, RowConditions.Hints(leading.Take(empty)), stop))
+        var leading = single.Take(empty).ToArray();
+        var taken = new RowSteps(RowSchema.Of(source.Kind), leading);
+        await foreach (var batch in reader.Rows(source.Kind, from, to, RowConditions.Hints(leading.TakeWhile(step => step is WhereStep).Select(step => ((WhereStep)step).Predicate)), stop))
         {
-            before.AddRange(batch.Rows.Where(row => tests.All(test => test(row))));
+            before.AddRange(batch.Rows.Select(taken.Take).OfType<IRow>());
             if (before.Count >= MostLooked)
                 break;
         }
-        notes.AddRange(NothingLeft.Explain(firstStep + empty + 1, leading[empty], before, "row"));
+        notes.AddRange(NothingLeft.Explain(firstStep + empty + 1, where.Predicate, before, "row"));
     }
 
     // A condition finds some spans of a trace; the row a trace gets is about all of them.

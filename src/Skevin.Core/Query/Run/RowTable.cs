@@ -16,26 +16,30 @@ internal sealed class MadeRow(IReadOnlyDictionary<string, FieldValue> values, lo
 }
 
 /// <summary>Rows on their way through the steps.</summary>
-/// <param name="Kind">What they were read as.</param>
+/// <param name="Schema">What is known of their fields.</param>
 /// <param name="View">How they are best looked at, see <see cref="AnswerRows"/>.</param>
 /// <param name="Columns">What is shown of them.</param>
-internal sealed record RowTable(RowKind Kind, string View, IReadOnlyList<AnswerColumn> Columns, IReadOnlyList<IRow> Rows)
+internal sealed record RowTable(RowSchema Schema, string View, IReadOnlyList<AnswerColumn> Columns, IReadOnlyList<IRow> Rows)
 {
     /// <summary>Rows of a kind with all their columns.</summary>
-    public static RowTable Of(RowKind kind, IReadOnlyList<IRow> rows) =>
-        new(kind, kind.ToString().ToLowerInvariant(), [.. RowFields.Of(kind).Select(column => new AnswerColumn(column.Name, column.Unit))], rows);
+    public static RowTable Of(RowSchema schema, IReadOnlyList<IRow> rows) =>
+        new(schema, schema.Kind.ToString().ToLowerInvariant(), [.. RowFields.Of(schema.Kind).Select(column => new AnswerColumn(column.Name, column.Unit))], rows);
+
+    /// <summary>Rows a step made.</summary>
+    public static RowTable Made(RowKind kind, string view, IReadOnlyList<AnswerColumn> columns, IReadOnlyList<IRow> rows) => new(RowSchema.Of(kind, columns), view, columns, rows);
 
     /// <summary>Takes one step that leaves rows.</summary>
     public RowTable Take(int number, Step step, List<Note> notes)
     {
         switch (step)
         {
-            case WhereStep where:
-                var test = Matching.Compile(RowConditions.Fit(Kind, where.Predicate));
-                var kept = Rows.Where(test).ToArray();
+            case WhereStep or ParseStep or SetStep:
+                var steps = new RowSteps(Schema, [step]);
+                var kept = Rows.Select(steps.Take).OfType<IRow>().ToArray();
+                notes.AddRange(steps.Notes(number));
                 if (kept.Length == 0 && Rows.Count > 0)
-                    notes.AddRange(NothingLeft.Explain(number, where.Predicate, Rows, "row"));
-                return this with { Rows = kept };
+                    notes.AddRange(NothingLeft.Explain(number, ((WhereStep)step).Predicate, Rows, "row"));
+                return (this with { Schema = steps.Schema, Rows = kept }).Showing(step, kept);
             case ShowStep show:
                 return this with { View = View is "logs" or "events" && show.Fields.Contains("text") ? View : "table", Columns = [.. show.Fields.Select(field => new AnswerColumn(field, UnitOf(field)))] };
             case OrderStep order:
@@ -49,10 +53,23 @@ internal sealed record RowTable(RowKind Kind, string View, IReadOnlyList<AnswerC
         }
     }
 
+    /// <summary>With columns for the fields a step made.</summary>
+    public RowTable Showing(Step step, IEnumerable<IRow> rows)
+    {
+        IEnumerable<string> made = step switch
+        {
+            SetStep set => [set.Name],
+            ParseStep { Pattern: { } pattern } => TextPattern.Compile(pattern).Fields.Select(field => field.Name),
+            ParseStep => rows.Take(100).OfType<ExtendedRow>().SelectMany(row => row.Added).Distinct().Take(20),
+            _ => [],
+        };
+        return this with { Columns = [.. Columns, .. made.Where(name => Columns.All(column => column.Name != name)).Select(name => new AnswerColumn(name, UnitOf(name)))] };
+    }
+
     /// <summary>The rows as the answer gives them.</summary>
     public AnswerRows Finish() => new(View, Columns, [.. Rows.Select(row => Columns.Select(column => Plain(row[column.Name])).ToArray())]);
 
-    private string UnitOf(string field) => Columns.FirstOrDefault(column => column.Name == field)?.Unit ?? RowFields.UnitOf(Kind, field) ?? "";
+    private string UnitOf(string field) => Columns.FirstOrDefault(column => column.Name == field)?.Unit ?? Schema.UnitOf(field) ?? "";
 
     private static object? Plain(FieldValue value) => value.IsNumber ? value.Number : value.Text;
 
@@ -80,22 +97,22 @@ internal static class RowConditions
 
     /// <summary>Checks that quantities have the dimension of the fields they are compared with.</summary>
     /// <exception cref="EnquiryException">One has not; shows the likely spelling.</exception>
-    public static void CheckUnits(RowKind kind, Predicate predicate)
+    public static void CheckUnits(RowSchema schema, Predicate predicate)
     {
         switch (predicate)
         {
             case NotPredicate not:
-                CheckUnits(kind, not.Inner);
+                CheckUnits(schema, not.Inner);
                 break;
             case AndPredicate and:
-                CheckUnits(kind, and.Left);
-                CheckUnits(kind, and.Right);
+                CheckUnits(schema, and.Left);
+                CheckUnits(schema, and.Right);
                 break;
             case OrPredicate or:
-                CheckUnits(kind, or.Left);
-                CheckUnits(kind, or.Right);
+                CheckUnits(schema, or.Left);
+                CheckUnits(schema, or.Right);
                 break;
-            case FieldPredicate field when RowFields.UnitOf(kind, field.Field) is { } unit and not "time":
+            case FieldPredicate field when schema.UnitOf(field.Field) is { } unit and not "time":
                 foreach (var value in field.Values.OfType<NumberValue>().Where(value => value.Suffix.Length > 0))
                 {
                     if (!Units.Suffixes.TryGetValue(value.Suffix, out var known))

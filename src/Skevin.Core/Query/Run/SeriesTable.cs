@@ -19,8 +19,12 @@ internal sealed record SeriesTable(SeriesKind Kind, string Unit, Slots Slots, st
         RiseStep rise => Rise(number, rise, notes),
         AggregateStep aggregate => Aggregated(aggregate, notes, number),
         RankStep rank => Ranked(rank),
+        ChangeStep change => Changed(change),
+        OverStep over => Trailing(over),
+        GapsStep gaps => Filled(gaps),
+        ShiftStep shift => Moved((long)shift.By.TotalMilliseconds),
         UnitStep unit => InUnit(unit),
-        ShowStep or OrderStep or FirstStep or TracesStep or GraphStep => throw OfRows(step),
+        ShowStep or OrderStep or FirstStep or TracesStep or GraphStep or ParseStep or SetStep or KindsStep or DifferStep => throw OfRows(step),
         _ => throw new InvalidOperationException("A step that cannot be taken: " + step.GetType().Name),
     };
 
@@ -91,14 +95,9 @@ internal sealed record SeriesTable(SeriesKind Kind, string Unit, Slots Slots, st
     {
         if (step.Field is not null)
             throw new EnquiryException(new(step.At.Line, step.At.Column, step.Field, $"'{step.Function} {step.Field}' takes a field of rows, but these are series.", step.Function.ToString()));
-        if (step.Function.Kind is FunctionKind.Distinct)
-            throw new EnquiryException(new(step.At.Line, step.At.Column, "distinct", "'distinct' takes a field of rows, but these are series.", "count"));
-        if (Kind == SeriesKind.Counter && Raw && Rows.Count > 0)
-        {
-            var word = step.Function.ToString();
-            throw new EnquiryException(new(step.At.Line, step.At.Column, word,
-                $"'{word}' takes gauges, but {Metric} is a counter.", $"rate -> {word}"));
-        }
+        if (step.Function.Kind is FunctionKind.Distinct or FunctionKind.First or FunctionKind.Last)
+            throw new EnquiryException(new(step.At.Line, step.At.Column, step.Function.ToString(), $"'{step.Function}' takes a field of rows, but these are series.", step.Function.Kind == FunctionKind.Distinct ? "count" : $"over 5m {step.Function}"));
+        NoCounter(step.At, step.Function.ToString(), $"rate -> {step.Function}");
         var groups = new Dictionary<Labels, List<double[]>>();
         foreach (var row in Rows)
         {
@@ -116,7 +115,7 @@ internal sealed record SeriesTable(SeriesKind Kind, string Unit, Slots Slots, st
     {
         var scored = Rows
             .Select(row => row with { Values = ValuesOf(row, FunctionKind.Mean), Samples = [] })
-            .Select(row => (row, score: Fold(row.Values!, step.By)))
+            .Select(row => (row, score: Folding.Fold(row.Values!, step.By)))
             .Where(pair => !double.IsNaN(pair.score));
         var ordered = step.Highest ? scored.OrderByDescending(pair => pair.score) : scored.OrderBy(pair => pair.score);
         return this with { Rows = [.. ordered.Take(step.Count).Select(pair => pair.row)] };
@@ -184,31 +183,92 @@ internal sealed record SeriesTable(SeriesKind Kind, string Unit, Slots Slots, st
     {
         var values = new double[Slots.Count];
         for (var i = 0; i < values.Length; i++)
-            values[i] = Fold(members.Select(member => member[i]), function);
+            values[i] = Folding.Fold(members.Select(member => member[i]), function);
         return values;
     }
 
-    private static double Fold(IEnumerable<double> values, Function function)
+    private SeriesTable Changed(ChangeStep step)
     {
-        if (function.Kind == FunctionKind.Quantile)
-            return Quantiles.Exact([.. values.Where(value => !double.IsNaN(value)).Select(value => (value, 1.0))], function.Quantile / 100);
-        var (count, sum, least, greatest) = (0, 0.0, double.PositiveInfinity, double.NegativeInfinity);
-        foreach (var value in values)
+        NoCounter(step.At, "change", "rise");
+        return this with { Rows = [.. Rows.Select(row => new TableRow(row.Labels, [], Changes(Timed(row))))] };
+    }
+
+    // The last value in the slot minus the last before it; a value older than a gap allows says nothing of the slot.
+    private double[] Changes(IReadOnlyList<Sample> samples)
+    {
+        var values = new double[Slots.Count];
+        var reach = Math.Max(Slots.Width, CollectionInterval.Of([.. samples])) * CounterRise.GapIntervals;
+        var at = 0;
+        for (var slot = 0; slot < values.Length; slot++)
         {
-            if (double.IsNaN(value))
-                continue;
-            count++;
-            sum += value;
-            least = Math.Min(least, value);
-            greatest = Math.Max(greatest, value);
+            var end = Slots.FirstEnd + slot * Slots.Width;
+            while (at < samples.Count && samples[at].Time <= end - Slots.Width)
+                at++;
+            var before = at - 1;
+            while (at < samples.Count && samples[at].Time <= end)
+                at++;
+            values[slot] = at - 1 > before && before >= 0 && end - samples[before].Time <= Slots.Width + reach ? samples[at - 1].Value - samples[before].Value : double.NaN;
         }
-        return count == 0 ? double.NaN : function.Kind switch
+        return values;
+    }
+
+    private SeriesTable Trailing(OverStep step)
+    {
+        NoCounter(step.At, "over", $"rate -> over {Units.Write(step.Stretch)} {step.Function}");
+        if (step.Function.Kind == FunctionKind.Distinct)
+            throw new EnquiryException(new(step.At.Line, step.At.Column, "distinct", "'distinct' takes a field of rows, but these are series.", "count"));
+        var stretch = (long)step.Stretch.TotalMilliseconds;
+        if (stretch < Slots.Width)
+            throw new EnquiryException(new(step.At.Line, step.At.Column, "over", $"{Units.Write(step.Stretch)} is shorter than a slot, which is {Units.Write(TimeSpan.FromMilliseconds(Slots.Width))} here.", $"over {Units.Write(TimeSpan.FromMilliseconds(Slots.Width))} {step.Function}"));
+        return this with
         {
-            FunctionKind.Count => count,
-            FunctionKind.Sum => sum,
-            FunctionKind.Mean => sum / count,
-            FunctionKind.Min => least,
-            _ => greatest,
+            Unit = step.Function.Kind == FunctionKind.Count ? "1" : Unit,
+            Rows = [.. Rows.Select(row => new TableRow(row.Labels, [], Folding.Trailing(Timed(row), stretch, Slots, step.Function)))],
         };
+    }
+
+    private SeriesTable Filled(GapsStep step)
+    {
+        NoCounter(step.At, "gaps", "rate");
+        return this with
+        {
+            Rows = [.. Rows.Select(row =>
+            {
+                var values = ValuesOf(row, FunctionKind.Mean).ToArray();
+                var before = step.Hold ? double.NaN : 0;
+                for (var i = 0; i < values.Length; i++)
+                    if (double.IsNaN(values[i]))
+                        values[i] = before;
+                    else if (step.Hold)
+                        before = values[i];
+                return new TableRow(row.Labels, [], values);
+            })],
+        };
+    }
+
+    private SeriesTable Moved(long by) => this with
+    {
+        Slots = Slots with { FirstEnd = Slots.FirstEnd + by },
+        Rows = [.. Rows.Select(row => row with { Samples = [.. row.Samples.Select(sample => sample with { Time = sample.Time + by })] })],
+    };
+
+    /// <summary>The part of it that lies on other slots of the same width, which it covers.</summary>
+    public SeriesTable On(Slots slots)
+    {
+        if (slots == Slots)
+            return this;
+        var from = (int)((slots.FirstEnd - Slots.FirstEnd) / Slots.Width);
+        return this with { Slots = slots, Rows = [.. Rows.Select(row => row with { Values = row.Values?[from..(from + slots.Count)] })] };
+    }
+
+    // Raw samples at their times, computed values at the ends of their slots.
+    private IReadOnlyList<Sample> Timed(TableRow row) => row.Values is { } values
+        ? [.. values.Select((value, i) => new Sample(Slots.FirstEnd + i * Slots.Width, value)).Where(sample => !double.IsNaN(sample.Value))]
+        : [.. row.Samples.Where(sample => !double.IsNaN(sample.Value))];
+
+    private void NoCounter(Position at, string word, string meant)
+    {
+        if (Kind == SeriesKind.Counter && Raw && Rows.Count > 0)
+            throw new EnquiryException(new(at.Line, at.Column, word, $"'{word}' takes gauges, but {Metric} is a counter.", meant));
     }
 }

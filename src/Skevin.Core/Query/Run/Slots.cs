@@ -54,6 +54,7 @@ public readonly record struct Slots(long Width, long FirstEnd, int Count)
             var every = step switch
             {
                 RiseStep rise => rise.Every,
+                ChangeStep change => change.Every,
                 AggregateStep aggregate => aggregate.Every,
                 _ => null,
             };

@@ -1,0 +1,66 @@
+namespace Skevin.Core.Query.Run;
+
+/// <summary>
+/// Quantiles of any number of values within a relative error, mergeable: values are counted in buckets whose bounds are powers of a base.
+/// Source: Masson, Rim and Lee, "DDSketch", VLDB 2019, sections 2.1 and 2.2.
+/// </summary>
+public sealed class QuantileSketch
+{
+    /// <summary>Greatest relative error of a quantile.</summary>
+    public const double RelativeError = 0.01;
+
+    private const double Base = (1 + RelativeError) / (1 - RelativeError);
+    private static readonly double LogBase = Math.Log(Base);
+
+    // Buckets by sign: i holds (base^(i−1), base^i].
+    private readonly SortedDictionary<int, double> _positive = [];
+    private readonly SortedDictionary<int, double> _negative = [];
+    private double _zero;
+
+    /// <summary>How much weight was added.</summary>
+    public double Weight { get; private set; }
+
+    /// <summary>Adds a value that stands for several.</summary>
+    public void Add(double value, double weight)
+    {
+        Weight += weight;
+        if (value == 0)
+            _zero += weight;
+        else
+            Add(value > 0 ? _positive : _negative, (int)Math.Ceiling(Math.Log(Math.Abs(value)) / LogBase), weight);
+    }
+
+    /// <summary>Adds what another holds.</summary>
+    public void Merge(QuantileSketch other)
+    {
+        Weight += other.Weight;
+        _zero += other._zero;
+        foreach (var (bucket, weight) in other._positive)
+            Add(_positive, bucket, weight);
+        foreach (var (bucket, weight) in other._negative)
+            Add(_negative, bucket, weight);
+    }
+
+    /// <summary>The value at position (n − 1) p, within <see cref="RelativeError"/>; NaN of nothing.</summary>
+    /// <param name="p">0 to 1.</param>
+    public double Quantile(double p)
+    {
+        if (Weight == 0)
+            return double.NaN;
+        var position = Math.Max(0, (Weight - 1) * p);
+        var before = 0.0;
+        foreach (var (bucket, weight) in _negative.Reverse())
+            if ((before += weight) > position)
+                return -Middle(bucket);
+        if ((before += _zero) > position)
+            return 0;
+        foreach (var (bucket, weight) in _positive)
+            if ((before += weight) > position)
+                return Middle(bucket);
+        return _positive.Count > 0 ? Middle(_positive.Keys.Last()) : _zero > 0 ? 0 : -Middle(_negative.Keys.First());
+    }
+
+    private static double Middle(int bucket) => 2 * Math.Pow(Base, bucket) / (Base + 1);
+
+    private static void Add(SortedDictionary<int, double> buckets, int bucket, double weight) => buckets[bucket] = buckets.GetValueOrDefault(bucket) + weight;
+}
