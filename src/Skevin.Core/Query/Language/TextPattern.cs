@@ -21,7 +21,7 @@ public sealed class TextPattern
 
     private readonly Regex _regex;
 
-    private TextPattern(Regex regex, IReadOnlyList<(string Name, string Type)> fields) => (_regex, Fields) = (regex, fields);
+    private TextPattern(Regex regex, IReadOnlyList<(string Name, string Type)> found) => (_regex, Fields) = (regex, found);
 
     /// <summary>Names and types of the fields, in order.</summary>
     public IReadOnlyList<(string Name, string Type)> Fields { get; }
@@ -31,9 +31,9 @@ public sealed class TextPattern
 
     /// <summary>Reads a pattern that <see cref="Wrong"/> finds nothing in.</summary>
     /// <exception cref="FormatException">It cannot be used.</exception>
-    public static TextPattern Compile(string pattern) => Read(pattern, out var regex, out var fields) is { } wrong
+    public static TextPattern Compile(string pattern) => Read(pattern, out var regex, out var found) is { } wrong
         ? throw new FormatException(wrong)
-        : new TextPattern(new Regex(regex, RegexOptions.NonBacktracking | RegexOptions.CultureInvariant), fields);
+        : new TextPattern(new Regex(regex, RegexOptions.NonBacktracking | RegexOptions.CultureInvariant), found);
 
     /// <summary>The fields' values in a text; null where the pattern is not found in it.</summary>
     public FieldValue[]? Match(string text)
@@ -42,10 +42,10 @@ public sealed class TextPattern
         return match.Success ? [.. Fields.Select((field, i) => Value(match.Groups[i + 1].Value, field.Type))] : null;
     }
 
-    private static string? Read(string pattern, out string regex, out List<(string Name, string Type)> fields)
+    private static string? Read(string pattern, out string regex, out List<(string Name, string Type)> found)
     {
         var written = new StringBuilder();
-        (regex, fields) = ("", []);
+        (regex, found) = ("", []);
         var behindField = false;
         for (var at = 0; at < pattern.Length; at++)
         {
@@ -71,11 +71,11 @@ public sealed class TextPattern
                     return $"'{type}' is not a type of field; there are {string.Join(", ", Types.Keys)}.";
                 if (name.Length > 0 && Formatter.Name(name) != name)
                     return $"'{name}' is not a name: letters, digits, dots and underscores.";
-                if (fields.Any(field => field.Name == name && name.Length > 0))
+                if (found.Any(field => field.Name == name && name.Length > 0))
                     return $"There are two fields named {name}.";
                 written.Append(name.Length > 0 ? "(" : "(?:").Append(Piece(type, end == pattern.Length - 1)).Append(')');
                 if (name.Length > 0)
-                    fields.Add((name, type));
+                    found.Add((name, type));
                 (at, behindField) = (end, true);
                 continue;
             }
@@ -83,7 +83,7 @@ public sealed class TextPattern
             behindField = false;
         }
         regex = written.ToString();
-        return fields.Count == 0 ? "The pattern names no field." : null;
+        return found.Count == 0 ? "The pattern names no field." : null;
     }
 
     private static string Piece(string type, bool last) => type switch

@@ -41,12 +41,12 @@ public static class EnquiryRunner
         // The width is common to all parts, and the data of metrics has a say in it: so all are found first.
         var begins = 0;
         // Every slot is read whole and may look at the one before it; the width is not known before the samples are.
-        var slack = 2 * (long)(named?.TotalMilliseconds ?? Slots.WidthFor(window, 0));
+        var margin = 2 * (long)(named?.TotalMilliseconds ?? Slots.WidthFor(window, 0));
         var windows = Reach.OfWindow(enquiry, window);
         foreach (var (part, reach) in parts.Zip(windows))
         {
             if (part.Part.Body.Source is MetricSource metric)
-                await part.Find(metric, reach with { From = reach.From - slack }, reader.Series, limits, begins, notes, stop);
+                await part.Find(metric, reach with { From = reach.From - margin }, reader.Series, limits, begins, notes, stop);
             begins += 1 + part.Steps.Count;
         }
         var slotWidth = named is { } chosen ? (long)chosen.TotalMilliseconds
