@@ -54,7 +54,7 @@ public sealed class AgentProcessTests(ServerWithStandIn server) : IClassFixture<
         var agent = Start();
         try
         {
-            var waiting = await ApiCalls.Until(Status, view => (int?)view["batches"] >= 4, 30, "batches to wait");
+            var waiting = await ApiCalls.Until(Status, view => (int?)view["batches"] >= 4 && view["lastPush"] is not null, 30, "batches to wait");
             ((int)waiting["lastPush"]!["status"]!).ShouldBe(0);
             waiting["sources"]!.AsArray().Single(source => (string)source!["source"]! == "node/south-1")!["error"].ShouldBeNull();
             agent.Kill();

@@ -6,9 +6,6 @@ namespace Skevin.Core.Blocks;
 /// <summary>Reads what <see cref="BlockWriter"/> wrote. Bytes that are none are a <see cref="FormatException"/>, never anything else.</summary>
 public sealed class BlockReader
 {
-    /// <summary>Largest inside of a block; a damaged length must not take all memory.</summary>
-    public const int LongestInside = 512 << 20;
-
     private readonly byte[] _bytes;
     private readonly int _end;
     private readonly string[] _texts;
@@ -20,32 +17,31 @@ public sealed class BlockReader
     /// <param name="version">The version this reader knows.</param>
     /// <exception cref="FormatException">Not a block of this version, or damaged.</exception>
     public BlockReader(ReadOnlySpan<byte> block, byte version)
+        : this(block.Length > 0 && block[0] == version ? Packing.Unpack(block[1..]) : throw new FormatException("The block has an unknown version."))
     {
-        if (block.Length == 0 || block[0] != version)
-            throw new FormatException("The block has an unknown version.");
-        try
-        {
-            using var decompressor = new ZstdSharp.Decompressor();
-            if (ZstdSharp.Decompressor.GetDecompressedSize(block[1..]) > LongestInside)
-                throw new FormatException("The block is larger than a block may be.");
-            _bytes = decompressor.Unwrap(block[1..], LongestInside).ToArray();
-        }
-        catch (Exception broken) when (broken is ZstdSharp.ZstdException or OutOfMemoryException or ArgumentException or OverflowException)
-        {
-            throw new FormatException("The block cannot be unpacked: " + broken.Message, broken);
-        }
+    }
+
+    /// <summary>Opens what <see cref="BlockWriter.Inside"/> wrote.</summary>
+    /// <exception cref="FormatException">Damaged.</exception>
+    internal BlockReader(byte[] inside)
+    {
+        _bytes = inside;
         _end = _bytes.Length;
         _texts = new string[Count()];
         for (var i = 0; i < _texts.Length; i++)
             _texts[i] = Inline();
         _labels = new Labels[Count()];
         for (var i = 0; i < _labels.Length; i++)
-        {
-            var pairs = new KeyValuePair<string, string>[Count()];
-            for (var j = 0; j < pairs.Length; j++)
-                pairs[j] = new(Text(), Text());
-            _labels[i] = Core.Series.Labels.From(pairs);
-        }
+            _labels[i] = Pairs();
+    }
+
+    /// <summary>Attributes written by <see cref="BlockWriter.Pairs"/>.</summary>
+    public Labels Pairs()
+    {
+        var pairs = new KeyValuePair<string, string>[Count()];
+        for (var j = 0; j < pairs.Length; j++)
+            pairs[j] = new(Text(), Text());
+        return pairs.Length == 0 ? Core.Series.Labels.None : Core.Series.Labels.From(pairs);
     }
 
     /// <summary>Whether everything was read.</summary>

@@ -48,9 +48,23 @@ public sealed class BlockWriter
         Unsigned((ulong)number);
     }
 
+    /// <summary>Attributes whose texts are likely to come again, though together they are not.</summary>
+    public void Pairs(Labels attributes)
+    {
+        Unsigned((ulong)attributes.Count);
+        foreach (var (name, value) in attributes)
+        {
+            Text(name);
+            Text(value);
+        }
+    }
+
     /// <summary>The finished block.</summary>
     /// <param name="version">First byte of the block, outside the compression.</param>
-    public byte[] Finish(byte version)
+    public byte[] Finish(byte version) => [version, .. Packing.Pack(Inside())];
+
+    /// <summary>What is inside of the block, uncompressed.</summary>
+    internal byte[] Inside()
     {
         var whole = new MemoryStream();
         // Attributes are written as texts, so their texts must be known first.
@@ -74,12 +88,7 @@ public sealed class BlockWriter
         }
         labels.WriteTo(whole);
         _body.WriteTo(whole);
-        using var compressor = new ZstdSharp.Compressor(3);
-        var packed = compressor.Wrap(whole.GetBuffer().AsSpan(0, (int)whole.Length));
-        var block = new byte[packed.Length + 1];
-        block[0] = version;
-        packed.CopyTo(block.AsSpan(1));
-        return block;
+        return whole.ToArray();
     }
 
     private int NumberOf(string text)

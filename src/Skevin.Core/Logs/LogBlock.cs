@@ -4,7 +4,10 @@ using Skevin.Core.Traces;
 
 namespace Skevin.Core.Logs;
 
-/// <summary>Log lines as they are stored: in order of time, attributes and their texts once each, the whole compressed with zstd.</summary>
+/// <summary>
+/// Log lines as they are stored. Few of them, as they come in: line by line in order of time, attributes and their texts once each, the whole
+/// compressed with zstd. Many, merged: <see cref="LogColumns"/>.
+/// </summary>
 public static class LogBlock
 {
     private const byte Version = 1;
@@ -41,10 +44,19 @@ public static class LogBlock
         return writer.Finish(Version);
     }
 
-    /// <summary>Decodes what <see cref="Encode"/> wrote.</summary>
+    /// <summary>The rows of a block of either layout.</summary>
     /// <exception cref="FormatException">The bytes are no such block.</exception>
-    public static LogLine[] Decode(ReadOnlySpan<byte> block)
+    public static IBlockRows Open(byte[] block) => block.Length > 0 && block[0] == LogColumns.Version ? new LogColumns(block) : new DecodedRows<LogLine>(Decode(block), line => line.Resource);
+
+    /// <summary>Decodes what <see cref="Encode"/> or <see cref="LogColumns.Encode"/> wrote.</summary>
+    /// <exception cref="FormatException">The bytes are no such block.</exception>
+    public static LogLine[] Decode(byte[] block)
     {
+        if (block.Length > 0 && block[0] == LogColumns.Version)
+        {
+            var columns = new LogColumns(block);
+            return [.. Enumerable.Range(0, columns.Count).Select(columns.Line)];
+        }
         var reader = new BlockReader(block, Version);
         var lines = new LogLine[reader.Count()];
         var time = 0L;

@@ -50,6 +50,9 @@ public sealed record Span(
     TraceId Trace, ulong Id, ulong Parent, string Name, SpanKind Kind, long Start, long Duration, SpanStatus Status, string StatusMessage,
     double Weight, Labels Resource, Labels Attributes, IReadOnlyList<SpanEvent> Events) : IRow
 {
+    /// <summary>The whole span behind a row that was read as one.</summary>
+    public static Span Of(IRow row) => row as Span ?? ((SpanRow)row).Span;
+
     /// <inheritdoc/>
     public long Milliseconds => IRow.Stamp(Start);
 

@@ -3,7 +3,10 @@ using Skevin.Core.Series;
 
 namespace Skevin.Core.Traces;
 
-/// <summary>Spans as they are stored: in order of their start, attributes and their texts once each, the whole compressed with zstd.</summary>
+/// <summary>
+/// Spans as they are stored. Few of them, as they come in: row by row in order of their start, attributes and their texts once each, the whole
+/// compressed with zstd. Many, merged: <see cref="SpanColumns"/>.
+/// </summary>
 public static class SpanBlock
 {
     private const byte Version = 1;
@@ -29,22 +32,31 @@ public static class SpanBlock
             writer.Text(span.StatusMessage);
             writer.Double(span.Weight);
             writer.Labels(span.Resource);
-            Attributes(writer, span.Attributes);
+            writer.Pairs(span.Attributes);
             writer.Unsigned((ulong)span.Events.Count);
             foreach (var note in span.Events)
             {
                 writer.Signed(note.Time - span.Start);
                 writer.Text(note.Name);
-                Attributes(writer, note.Attributes);
+                writer.Pairs(note.Attributes);
             }
         }
         return writer.Finish(Version);
     }
 
-    /// <summary>Decodes what <see cref="Encode"/> wrote.</summary>
+    /// <summary>The rows of a block of either layout.</summary>
     /// <exception cref="FormatException">The bytes are no such block.</exception>
-    public static Span[] Decode(ReadOnlySpan<byte> block)
+    public static IBlockRows Open(byte[] block) => block.Length > 0 && block[0] == SpanColumns.Version ? new SpanColumns(block) : new DecodedRows<Span>(Decode(block), span => span.Resource);
+
+    /// <summary>Decodes what <see cref="Encode"/> or <see cref="SpanColumns.Encode"/> wrote.</summary>
+    /// <exception cref="FormatException">The bytes are no such block.</exception>
+    public static Span[] Decode(byte[] block)
     {
+        if (block.Length > 0 && block[0] == SpanColumns.Version)
+        {
+            var columns = new SpanColumns(block);
+            return [.. Enumerable.Range(0, columns.Count).Select(columns.Span)];
+        }
         var reader = new BlockReader(block, Version);
         var spans = new Span[reader.Count()];
         var start = 0L;
@@ -54,30 +66,12 @@ public static class SpanBlock
             var (id, parent, name, kinds) = (reader.Fixed(), reader.Fixed(), reader.Text(), reader.Unsigned());
             start += reader.Signed();
             var duration = (long)(reader.Unsigned() & long.MaxValue);
-            var (message, weight, resource, attributes) = (reader.Text(), reader.Double(), reader.Labels(), Attributes(reader));
+            var (message, weight, resource, attributes) = (reader.Text(), reader.Double(), reader.Labels(), reader.Pairs());
             var events = new SpanEvent[reader.Count()];
             for (var j = 0; j < events.Length; j++)
-                events[j] = new SpanEvent(start + reader.Signed(), reader.Text(), Attributes(reader));
+                events[j] = new SpanEvent(start + reader.Signed(), reader.Text(), reader.Pairs());
             spans[i] = new Span(trace, id, parent, name, (SpanKind)(kinds & 15), start, duration, (SpanStatus)((kinds >> 4) & 15), message, weight, resource, attributes, events);
         }
         return spans;
-    }
-
-    private static void Attributes(BlockWriter writer, Labels attributes)
-    {
-        writer.Unsigned((ulong)attributes.Count);
-        foreach (var (name, value) in attributes)
-        {
-            writer.Text(name);
-            writer.Text(value);
-        }
-    }
-
-    private static Labels Attributes(BlockReader reader)
-    {
-        var pairs = new KeyValuePair<string, string>[reader.Count()];
-        for (var j = 0; j < pairs.Length; j++)
-            pairs[j] = new(reader.Text(), reader.Text());
-        return pairs.Length == 0 ? Labels.None : Labels.From(pairs);
     }
 }

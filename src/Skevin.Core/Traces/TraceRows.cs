@@ -33,7 +33,7 @@ public static class TraceRows
                 ["spans"] = FieldValue.Of(trace.Count()),
                 ["errors"] = FieldValue.Of(trace.Count(span => span.Status == SpanStatus.Error)),
             }, IRow.Stamp(from));
-        }).OrderByDescending(row => row.Milliseconds),
+        }).OrderByDescending(row => row.Milliseconds).ThenBy(row => row["trace"].Text, StringComparer.Ordinal),
     ];
 
     /// <summary>
@@ -78,7 +78,7 @@ public static class TraceRows
         }
         return
         [
-            .. edges.OrderByDescending(edge => edge.Value.Calls).Select(edge => (IRow)new MadeRow(new Dictionary<string, FieldValue>
+            .. edges.OrderByDescending(edge => edge.Value.Calls).ThenBy(edge => edge.Key.Item1, StringComparer.Ordinal).ThenBy(edge => edge.Key.Item3, StringComparer.Ordinal).Select(edge => (IRow)new MadeRow(new Dictionary<string, FieldValue>
             {
                 ["source"] = FieldValue.Of(edge.Key.Item1),
                 ["source.namespace"] = FieldValue.Of(edge.Key.Item2.Length == 0 ? null : edge.Key.Item2),

@@ -26,7 +26,7 @@ public static class FlowGraph
                 var dropped = edge.Where(row => ForwardingStatus.IsDropped(row.Minute.Key.Status)).ToArray();
                 var (flows, lost) = (edge.Sum(row => (double)row.Minute.Flows), dropped.Sum(row => (double)row.Minute.Flows));
                 FieldValue Text(string text) => FieldValue.Of(text.Length == 0 ? null : text);
-                return (Flows: flows, Row: (IRow)new MadeRow(new Dictionary<string, FieldValue>
+                return (edge.Key, Flows: flows, Row: (IRow)new MadeRow(new Dictionary<string, FieldValue>
                 {
                     ["source"] = Text(edge.Key.Item1),
                     ["source.namespace"] = Text(edge.Key.Item2),
@@ -38,6 +38,6 @@ public static class FlowGraph
                     ["reason"] = Text(dropped.MaxBy(row => row.Minute.Flows) is { } most ? ForwardingStatus.Reason(most.Minute.Key.Status) : ""),
                     ["bytes"] = FieldValue.Of(edge.Sum(row => (double)row.Minute.Bytes)),
                 }, 0));
-            }).OrderByDescending(edge => edge.Flows).Select(edge => edge.Row),
+            }).OrderByDescending(edge => edge.Flows).ThenBy(edge => edge.Key.Item1, StringComparer.Ordinal).ThenBy(edge => edge.Key.Item3, StringComparer.Ordinal).Select(edge => edge.Row),
     ];
 }

@@ -79,6 +79,8 @@ public static class SkevinApp
         services.AddSingleton<DayPartitions>();
         services.AddSingleton<RecentSpans>();
         services.AddSingleton<SignalIntake>();
+        services.AddSingleton<BlockMerging>();
+        services.AddHostedService<MergeWorker>();
         services.AddSingleton<AddressBooks>();
         services.AddSingleton<LiveFeed>();
         services.AddSingleton<Preparation>();

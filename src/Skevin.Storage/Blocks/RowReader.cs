@@ -55,7 +55,7 @@ public sealed class RowReader(NpgsqlDataSource database, AddressBooks books, Acc
         var seen = kind == RowKind.Events ? new HashSet<(string, string)>() : null;
         await foreach (var (_, payload, passed) in Blocks("log_block", "lines", kind == RowKind.Events ? 1 : 0, from, to, hints, stop))
         {
-            var batch = payload is null ? new RowBatch(passed, []) : Kept(LogBlock.Decode(payload), line => line.Resource, from, to);
+            var batch = payload is null ? new RowBatch(passed, []) : Kept(LogBlock.Open(payload), from, to);
             yield return seen is null ? batch : batch with { Rows = [.. batch.Rows.Where(row => row["k8s.event.uid"].Text is not { } uid || seen.Add((uid, row["k8s.event.count"].Text ?? "")))] };
         }
     }
@@ -63,23 +63,23 @@ public sealed class RowReader(NpgsqlDataSource database, AddressBooks books, Acc
     private async IAsyncEnumerable<RowBatch> Spans(long from, long to, RowHints hints, [EnumeratorCancellation] CancellationToken stop)
     {
         await foreach (var (_, payload, passed) in Blocks("span_block", "spans", 0, from, to, hints, stop))
-            yield return payload is null ? new RowBatch(passed, []) : Kept(SpanBlock.Decode(payload), span => span.Resource, from, to);
+            yield return payload is null ? new RowBatch(passed, []) : Kept(SpanBlock.Open(payload), from, to);
     }
 
-    private RowBatch Kept<T>(T[] rows, Func<T, Labels> resource, long from, long to) where T : IRow
+    private RowBatch Kept(IBlockRows rows, long from, long to)
     {
         var sees = new Dictionary<Labels, bool>(ReferenceEqualityComparer.Instance);
-        var kept = new List<IRow>(rows.Length);
-        foreach (var row in rows)
+        var kept = new List<IRow>(rows.Count);
+        for (var i = 0; i < rows.Count; i++)
         {
-            if (row.Milliseconds <= from || row.Milliseconds > to)
+            if (rows.Milliseconds(i) is var time && (time <= from || time > to))
                 continue;
             // Rows of a block share the objects of their attributes, so each set is judged once.
-            var labels = resource(row);
+            var labels = rows.Resource(i);
             if (!sees.TryGetValue(labels, out var visible))
                 sees[labels] = visible = scope.Sees(labels["k8s.cluster.name"] ?? "", labels["k8s.namespace.name"]);
             if (visible)
-                kept.Add(row);
+                kept.Add(rows[i]);
         }
         return new RowBatch(0, kept);
     }

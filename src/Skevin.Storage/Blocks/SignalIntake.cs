@@ -1,6 +1,4 @@
 using Npgsql;
-using NpgsqlTypes;
-using Skevin.Core.Blocks;
 using Skevin.Core.Formats.Otlp;
 using Skevin.Core.Logs;
 using Skevin.Core.Traces;
@@ -62,8 +60,6 @@ public sealed class SignalIntake : IAsyncDisposable
     /// <inheritdoc/>
     public ValueTask DisposeAsync() => _commits.DisposeAsync();
 
-    private sealed record Block(string Table, long Number, int Cluster, DateOnly Day, short Kind, long From, long To, int Count, byte[] Words, byte[] Payload);
-
     private async Task<IReadOnlyList<bool>> Commit(IReadOnlyList<SignalRequest> group, CancellationToken stop)
     {
         var now = _clock.GetUtcNow();
@@ -77,30 +73,24 @@ public sealed class SignalIntake : IAsyncDisposable
         var fresh = await IngestKeys.TakeNew(connection, transaction, group, request => request.Key, now, stop);
 
         var together = new HashSet<ulong>();
-        var blocks = new List<Block>();
-        var traces = new List<(DateOnly Day, long Trace, long Block)>();
+        var blocks = new List<SignalBlock>();
+        var traces = new List<(DateOnly Day, long Trace, int Block)>();
         foreach (var cluster in fresh.GroupBy(request => request.Cluster))
         {
             foreach (var (kind, lines) in new[] { ((short)0, cluster.SelectMany(request => request.Lines)), ((short)1, cluster.SelectMany(request => request.Events)) })
                 foreach (var day in lines.GroupBy(line => DayPartitions.DayOf(line.Milliseconds)))
-                    blocks.Add(new Block("log_block", 0, cluster.Key, day.Key, kind, day.Min(line => line.Milliseconds), day.Max(line => line.Milliseconds), day.Count(), WordsOf(day), LogBlock.Encode(day)));
+                    blocks.Add(SignalBlock.OfLines(cluster.Key, day.Key, kind, [.. day], now));
             foreach (var day in cluster.SelectMany(request => request.Spans).Where(span => !_recent.Holds(cluster.Key, span) && together.Add(RecentSpans.Fingerprint(cluster.Key, span)))
                 .GroupBy(span => DayPartitions.DayOf(span.Milliseconds)))
             {
-                blocks.Add(new Block("span_block", 0, cluster.Key, day.Key, 0, day.Min(span => span.Milliseconds), day.Max(span => span.Milliseconds), day.Count(), WordsOf(day), SpanBlock.Encode(day)));
-                traces.AddRange(day.Select(span => (long)span.Trace.Low).Distinct().Select(trace => (day.Key, trace, (long)blocks.Count - 1)));
+                blocks.Add(SignalBlock.OfSpans(cluster.Key, day.Key, [.. day], now));
+                traces.AddRange(day.Select(span => (long)span.Trace.Low).Distinct().Select(trace => (day.Key, trace, blocks.Count - 1)));
             }
             foreach (var day in FlowMinutes.Sum(cluster.SelectMany(request => request.Flows)).GroupBy(flow => DayPartitions.DayOf(flow.Key.Minute)))
-                blocks.Add(new Block("flow_block", 0, cluster.Key, day.Key, 0, day.Min(flow => flow.Key.Minute), day.Max(flow => flow.Key.Minute), day.Count(), [], FlowBlock.Encode(day)));
+                blocks.Add(SignalBlock.OfFlows(cluster.Key, day.Key, [.. day], now));
         }
-        var numbers = await Numbers(connection, transaction, blocks.Count, stop);
-        for (var i = 0; i < blocks.Count; i++)
-            blocks[i] = blocks[i] with { Number = numbers[i] };
-        await Copy(connection, "log_block", "lines, words, kind", blocks, now, stop);
-        await Copy(connection, "span_block", "spans, words", blocks, now, stop);
-        await Copy(connection, "flow_block", "rows", blocks, now, stop);
-        if (traces.Count > 0)
-            await CopyTraces(connection, traces.Select(entry => (entry.Day, entry.Trace, numbers[entry.Block])), stop);
+        var numbers = await SignalBlocks.Write(connection, transaction, blocks, stop);
+        await SignalBlocks.WriteTraces(connection, traces.Select(entry => (entry.Day, entry.Trace, numbers[entry.Block])), stop);
         var arrived = fresh.SelectMany(request => request.Sources.Select(source => (request.Cluster, source))).ToArray();
         await ArrivalBook.Write(connection, transaction, arrived, now, stop);
         await transaction.CommitAsync(stop);
@@ -109,92 +99,5 @@ public sealed class SignalIntake : IAsyncDisposable
         _arrivals.Arrived(arrived, now);
         var kept = fresh.ToHashSet(ReferenceEqualityComparer.Instance);
         return [.. group.Select(request => kept.Contains(request))];
-    }
-
-    private static async Task<long[]> Numbers(NpgsqlConnection connection, NpgsqlTransaction transaction, int count, CancellationToken stop)
-    {
-        var numbers = new long[count];
-        await using var command = new NpgsqlCommand("select nextval('block_number') from generate_series(1, @count)", connection, transaction);
-        command.Parameters.AddWithValue("count", count);
-        await using var reader = await command.ExecuteReaderAsync(stop);
-        for (var i = 0; await reader.ReadAsync(stop); i++)
-            numbers[i] = reader.GetInt64(0);
-        return numbers;
-    }
-
-    private static async Task Copy(NpgsqlConnection connection, string table, string columns, List<Block> all, DateTimeOffset now, CancellationToken stop)
-    {
-        var blocks = all.Where(block => block.Table == table).ToArray();
-        if (blocks.Length == 0)
-            return;
-        await using var copy = await connection.BeginBinaryImportAsync($"copy {table} (day, id, cluster_id, from_ms, to_ms, received_at, payload, {columns}) from stdin (format binary)", stop);
-        foreach (var block in blocks)
-        {
-            await copy.StartRowAsync(stop);
-            await copy.WriteAsync(block.Day, NpgsqlDbType.Date, stop);
-            await copy.WriteAsync(block.Number, NpgsqlDbType.Bigint, stop);
-            await copy.WriteAsync(block.Cluster, NpgsqlDbType.Integer, stop);
-            await copy.WriteAsync(block.From, NpgsqlDbType.Bigint, stop);
-            await copy.WriteAsync(block.To, NpgsqlDbType.Bigint, stop);
-            await copy.WriteAsync(now.UtcDateTime, NpgsqlDbType.TimestampTz, stop);
-            await copy.WriteAsync(block.Payload, NpgsqlDbType.Bytea, stop);
-            await copy.WriteAsync(block.Count, NpgsqlDbType.Integer, stop);
-            if (columns.Contains("words"))
-                await copy.WriteAsync(block.Words, NpgsqlDbType.Bytea, stop);
-            if (columns.Contains("kind"))
-                await copy.WriteAsync(block.Kind, NpgsqlDbType.Smallint, stop);
-        }
-        await copy.CompleteAsync(stop);
-    }
-
-    private static async Task CopyTraces(NpgsqlConnection connection, IEnumerable<(DateOnly Day, long Trace, long Block)> traces, CancellationToken stop)
-    {
-        await using var copy = await connection.BeginBinaryImportAsync("copy trace_index (day, trace, block) from stdin (format binary)", stop);
-        foreach (var (day, trace, block) in traces)
-        {
-            await copy.StartRowAsync(stop);
-            await copy.WriteAsync(day, NpgsqlDbType.Date, stop);
-            await copy.WriteAsync(trace, NpgsqlDbType.Bigint, stop);
-            await copy.WriteAsync(block, NpgsqlDbType.Bigint, stop);
-        }
-        await copy.CompleteAsync(stop);
-    }
-
-    private static byte[] WordsOf(IEnumerable<LogLine> lines)
-    {
-        var words = new HashSet<string>(StringComparer.Ordinal);
-        var resources = new HashSet<Core.Series.Labels>();
-        foreach (var line in lines)
-        {
-            WordFilter.Split(line.Text, word => words.Add(word));
-            WordFilter.Split(line.Attributes, word => words.Add(word));
-            if (resources.Add(line.Resource))
-                WordFilter.Split(line.Resource, word => words.Add(word));
-        }
-        return WordFilter.Of(words);
-    }
-
-    private static byte[] WordsOf(IEnumerable<Span> spans)
-    {
-        var words = new HashSet<string>(StringComparer.Ordinal);
-        var seen = new HashSet<Core.Series.Labels>();
-        void All(string text) => WordFilter.Split(text, word => words.Add(word));
-        void Labels(Core.Series.Labels labels)
-        {
-            if (seen.Add(labels))
-                WordFilter.Split(labels, word => words.Add(word));
-        }
-        foreach (var span in spans)
-        {
-            All(span.Name);
-            All(span.Kind.ToString());
-            All(span.Status.ToString());
-            All(span.StatusMessage);
-            Labels(span.Resource);
-            Labels(span.Attributes);
-            foreach (var note in span.Events)
-                Labels(note.Attributes);
-        }
-        return WordFilter.Of(words);
     }
 }

@@ -40,6 +40,80 @@ public sealed class BlockTests
     }, iter: 3000);
 
     [Fact]
+    public void Columns_hold_the_same_lines_as_rows_whole_and_field_by_field() => Lines.Array[0, 60].Sample(lines =>
+    {
+        var (plain, columns) = (LogBlock.Open(LogBlock.Encode(lines)), LogBlock.Open(LogColumns.Encode(lines)));
+        SameRows(plain, columns);
+        var back = LogBlock.Decode(LogColumns.Encode(lines));
+        back.Zip(LogBlock.Decode(LogBlock.Encode(lines))).ShouldAllBe(pair => pair.First == pair.Second);
+    }, iter: 600);
+
+    [Fact]
+    public void Columns_hold_the_same_spans_as_rows_whole_and_field_by_field() => Spans.Array[0, 40].Sample(spans =>
+    {
+        // Some are called by others in the block.
+        for (var i = 1; i < spans.Length; i += 2)
+            spans[i] = spans[i] with { Parent = spans[i - 1].Id, Trace = spans[0].Trace };
+        var (plain, columns) = (SpanBlock.Open(SpanBlock.Encode(spans)), SpanBlock.Open(SpanColumns.Encode(spans)));
+        SameRows(plain, columns);
+        SpanBlock.Decode(SpanColumns.Encode(spans)).Select(Told).ShouldBe(SpanBlock.Decode(SpanBlock.Encode(spans)).Select(Told));
+    }, iter: 400);
+
+    private static string Told(Span span) => $"{span with { Events = [] }} {string.Join(";", span.Events)}".Replace("System.Collections.Generic.List`1[Skevin.Core.Traces.SpanEvent]", "");
+
+    private static void SameRows(IBlockRows plain, IBlockRows columns)
+    {
+        columns.Count.ShouldBe(plain.Count);
+        for (var i = 0; i < plain.Count; i++)
+        {
+            columns.Milliseconds(i).ShouldBe(plain.Milliseconds(i));
+            columns.Resource(i).ShouldBe(plain.Resource(i));
+            columns[i].Weight.ShouldBe(plain[i].Weight);
+            columns[i].Fields.ShouldBe(plain[i].Fields);
+            foreach (var field in plain[i].Fields.Concat(["time", "level", "text", "trace", "span", "name", "kind", "duration", "status", "parent", "message", "workload", "service", "reason", "exception.type", "absent"]))
+                columns[i][field].ShouldBe(plain[i][field], field);
+        }
+    }
+
+    [Fact]
+    public void Damaged_columns_are_refused_not_worse() => Gen.Select(Lines.Array[1, 30], Spans.Array[1, 20], Gen.Int[0, 4000], Gen.Byte, Gen.Int[0, 60]).Sample((lines, spans, at, with, cut) =>
+    {
+        foreach (var (block, decode) in new (byte[], Action<byte[]>)[] { (LogColumns.Encode(lines), bytes => LogBlock.Decode(bytes)), (SpanColumns.Encode(spans), bytes => SpanBlock.Decode(bytes)) })
+        {
+            block[at % block.Length] ^= with;
+            foreach (var bytes in new[] { block, block[..Math.Max(0, block.Length - cut)] })
+                Refused(() => decode(bytes));
+        }
+    }, iter: 800);
+
+    [Fact]
+    public void The_inside_of_columns_may_be_anything_and_is_refused_not_worse()
+    {
+        string[] names = ["start", "time", "duration", "kind", "resource", "name", "message", "weight", "trace", "traces", "id", "parent", "keys", "@a", "events", "level", "text", "links"];
+        Gen.Select(Gen.Int[0, 5], Gen.Byte.Array[0, 40].Array[names.Length]).Sample((rows, columns) =>
+        {
+            var writer = new ColumnWriter(rows);
+            foreach (var (i, bytes) in columns.Index())
+                writer.Add(names[i], bytes);
+            var block = writer.Finish(2);
+            Refused(() => LogBlock.Decode(block));
+            Refused(() => SpanBlock.Decode(block));
+        }, iter: 2000);
+    }
+
+    private static void Refused(Action decode)
+    {
+        try
+        {
+            decode();
+        }
+        catch (FormatException)
+        {
+            // Said so.
+        }
+    }
+
+    [Fact]
     public void A_damaged_block_is_refused_not_worse() => Gen.Select(Lines.Array[1, 8], Spans.Array[1, 5], Gen.Int[0, 2000], Gen.Byte, Gen.Int[0, 60]).Sample((lines, spans, at, with, cut) =>
     {
         foreach (var (block, decode) in new (byte[], Action<byte[]>)[] { (LogBlock.Encode(lines), bytes => LogBlock.Decode(bytes)), (SpanBlock.Encode(spans), bytes => SpanBlock.Decode(bytes)) })

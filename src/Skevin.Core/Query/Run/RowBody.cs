@@ -41,7 +41,7 @@ internal sealed class RowBody(RowSource source, IReadOnlyList<(Step Step, bool S
             {
                 if (++read > limits.Rows)
                     throw new LimitException(Formatter.Write(source), $"More than {limits.Rows:N0} rows would be read. Shorten the window.");
-                all?.Add((Span)row);
+                all?.Add(Span.Of(row));
                 if (taken.Take(row) is not { } left)
                     continue;
                 if (gatherer is not null)
@@ -71,9 +71,9 @@ internal sealed class RowBody(RowSource source, IReadOnlyList<(Step Step, bool S
         {
             rows = next switch
             {
-                TracesStep => RowTable.Made(kind, "traces", TraceRows.TraceColumns, TraceRows.Traces(await WholeTraces(kept.Select(ExtendedRow.Origin).Cast<Span>(), single.Length > 0, stop))),
+                TracesStep => RowTable.Made(kind, "traces", TraceRows.TraceColumns, TraceRows.Traces(await WholeTraces(kept.Select(row => Span.Of(ExtendedRow.Origin(row))), single.Length > 0, stop))),
                 GraphStep graph when kind == RowKind.Flows => RowTable.Made(kind, "graph", FlowGraph.Columns, FlowGraph.Of(kept.Select(ExtendedRow.Origin), graph.Addresses, (window.To - window.From) / 1000.0)),
-                GraphStep => RowTable.Made(kind, "graph", TraceRows.GraphColumns, TraceRows.Graph(all!, kept.Select(ExtendedRow.Origin).Cast<Span>(), (window.To - window.From) / 1000.0)),
+                GraphStep => RowTable.Made(kind, "graph", TraceRows.GraphColumns, TraceRows.Graph(all!, kept.Select(row => Span.Of(ExtendedRow.Origin(row))), (window.To - window.From) / 1000.0)),
                 _ => single.Aggregate(RowTable.Of(taken.Schema, [.. kept.OrderByDescending(row => row.Milliseconds)]), (table, step) => table.Showing(step, kept)),
             };
         }
@@ -184,7 +184,7 @@ internal sealed class RowBody(RowSource source, IReadOnlyList<(Step Step, bool S
         var whole = new List<Span>();
         if (set.Count > 0)
             await foreach (var batch in reader.Rows(RowKind.Spans, window.From - TraceReach, window.To + TraceReach, RowHints.None, stop))
-                whole.AddRange(batch.Rows.Cast<Span>().Where(span => set.Contains(span.Trace)));
+                whole.AddRange(batch.Rows.Select(Span.Of).Where(span => set.Contains(span.Trace)));
         return whole;
     }
 }
