@@ -846,7 +846,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["AnonymousTypeOfString[]AndString[]AndIEnumerableOfstring"];
+                        "application/json": components["schemas"]["AnonymousTypeOfString[]AndString[]AndIEnumerableOfstringAndIEnumerableOfstring"];
                     };
                 };
             };
@@ -1586,9 +1586,10 @@ export interface components {
             alarms: components["schemas"]["AlarmView"][];
             events: components["schemas"]["AlarmEventView"][];
         };
-        "AnonymousTypeOfString[]AndString[]AndIEnumerableOfstring": {
+        "AnonymousTypeOfString[]AndString[]AndIEnumerableOfstringAndIEnumerableOfstring": {
             steps: null | string[];
             comparisons: null | string[];
+            functions: null | string[];
             sources: null | string[];
         };
         /** @enum {unknown} */
