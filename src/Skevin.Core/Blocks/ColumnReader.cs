@@ -256,9 +256,11 @@ internal sealed class ByteReader(byte[] bytes)
 
     public static FormatException Damaged() => new("The block is damaged or cut short.");
 
-    private ReadOnlySpan<byte> Take(int count)
+    public void Pass(int count) => Take(count);
+
+    public ReadOnlySpan<byte> Take(int count)
     {
-        if (count > Left)
+        if (count < 0 || count > Left)
             throw Damaged();
         _at += count;
         return bytes.AsSpan(_at - count, count);

@@ -47,13 +47,13 @@ public sealed class MeasureCollection(SampleStore store, Head head, AskEnquiry a
     {
         await using var command = store.Database.CreateCommand("""
             select inhparent::regclass::text, sum(pg_total_relation_size(inhrelid))::bigint from pg_inherits
-            where inhparent = any(array['sample_batch', 'log_block', 'span_block', 'trace_index', 'flow_block']::regclass[]) group by 1
+            where inhparent = any(array['sample_batch', 'sample_chunk', 'log_block', 'span_block', 'trace_index', 'flow_block']::regclass[]) group by 1
             """);
         var bytes = new Dictionary<string, long>();
         await using var rows = await command.ExecuteReaderAsync(stop);
         while (await rows.ReadAsync(stop))
         {
-            var signal = rows.GetString(0) switch { "sample_batch" => "metrics", "log_block" => "logs", "flow_block" => "flows", _ => "traces" };
+            var signal = rows.GetString(0) switch { "sample_batch" or "sample_chunk" => "metrics", "log_block" => "logs", "flow_block" => "flows", _ => "traces" };
             bytes[signal] = bytes.GetValueOrDefault(signal) + rows.GetInt64(1);
         }
         return bytes;

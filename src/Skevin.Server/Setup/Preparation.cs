@@ -36,14 +36,10 @@ public sealed class Preparation(IServiceProvider services, SkevinOptions options
         var now = clock.GetUtcNow();
         head.TrimTo((now - HeadSpan).ToUnixTimeMilliseconds());
         var count = 0L;
-        await store.Read(head.Start - 1, now.AddMinutes(11).ToUnixTimeMilliseconds(), batch =>
+        await store.Read(head.Start - 1, now.AddMinutes(11).ToUnixTimeMilliseconds(), null, _ => true, (series, sample) =>
         {
-            foreach (var (series, sample) in batch)
-                if (sample.Time >= head.Start)
-                {
-                    head.Add(series, sample);
-                    count++;
-                }
+            if (sample.Time >= head.Start && head.Add(series, sample) == HeadAdd.Added)
+                count++;
         }, stop);
         await services.GetRequiredService<ArrivalBook>().Load(stop);
         await services.GetRequiredService<AddressBooks>().Load(stop);

@@ -80,7 +80,9 @@ public static class SkevinApp
         services.AddSingleton<RecentSpans>();
         services.AddSingleton<SignalIntake>();
         services.AddSingleton<BlockMerging>();
+        services.AddSingleton<SampleFolding>();
         services.AddHostedService<MergeWorker>();
+        services.AddHostedService<FoldWorker>();
         services.AddSingleton<AddressBooks>();
         services.AddSingleton<LiveFeed>();
         services.AddSingleton<Preparation>();

@@ -76,17 +76,44 @@ public sealed class SampleStore(NpgsqlDataSource database)
         await copy.CompleteAsync(stop);
     }
 
-    /// <summary>Batches that touch from &lt; time ≤ to, in the order they were committed.</summary>
-    public async Task Read(long from, long to, Action<List<SeriesSample>> then, CancellationToken stop)
+    /// <summary>Samples in chunks and batches that touch from &lt; time ≤ to, as of one moment; what was committed first comes first.</summary>
+    /// <param name="from">Epoch milliseconds, excluded.</param>
+    /// <param name="to">Epoch milliseconds, included.</param>
+    /// <param name="metric">Only of this metric where it is folded; null for all.</param>
+    /// <param name="wanted">Which series.</param>
+    /// <param name="then">Takes the samples of a series, some at a time; also such as lie outside the window.</param>
+    /// <param name="stop">Cancels.</param>
+    public async Task Read(long from, long to, string? metric, Func<long, bool> wanted, Action<long, Sample> then, CancellationToken stop)
     {
-        await using var command = database.CreateCommand(
-            "select payload from sample_batch where day between @first and @last and to_ms > @from and from_ms <= @to order by id");
+        await using var command = database.CreateCommand("""
+            select folded, payload from (
+                select true as folded, id, payload from sample_chunk
+                where day between @first and @last and to_ms > @from and from_ms <= @to and (@metric::text is null or metric = @metric)
+                union all
+                select false, id, payload from sample_batch where day between @first and @last and to_ms > @from and from_ms <= @to
+            ) as stored order by folded desc, id
+            """);
         command.Parameters.AddWithValue("first", DayPartitions.DayOf(from));
         command.Parameters.AddWithValue("last", DayPartitions.DayOf(to));
         command.Parameters.AddWithValue("from", from);
         command.Parameters.AddWithValue("to", to);
+        command.Parameters.Add(new NpgsqlParameter("metric", NpgsqlDbType.Text) { Value = (object?)metric ?? DBNull.Value });
         await using var reader = await command.ExecuteReaderAsync(stop);
         while (await reader.ReadAsync(stop))
-            then(SampleBatch.Decode((byte[])reader[0]));
+        {
+            var payload = (byte[])reader[1];
+            if (reader.GetBoolean(0))
+            {
+                foreach (var (series, samples) in SampleChunk.Decode(payload, wanted))
+                    foreach (var sample in samples)
+                        then(series, sample);
+            }
+            else
+            {
+                foreach (var (series, sample) in SampleBatch.Decode(payload))
+                    if (wanted(series))
+                        then(series, sample);
+            }
+        }
     }
 }

@@ -26,19 +26,13 @@ public sealed class ScopedReader(SampleStore store, SeriesIndex index, Head head
     {
         if (from >= head.Start)
             return [.. series.Select(one => head.Read(one.Id, from, to))];
-        var wanted = series.ToDictionary(one => one.Id, _ => new SortedDictionary<long, Sample>());
-        await store.Read(from, Math.Min(to, head.Start - 1), batch =>
+        var wanted = series.ToDictionary(one => one.Id, _ => new List<Sample>());
+        await store.Read(from, Math.Min(to, head.Start - 1), series.Select(one => one.Key.Metric).Distinct().Count() == 1 ? series[0].Key.Metric : null, wanted.ContainsKey, (id, sample) =>
         {
-            foreach (var (id, sample) in batch)
-                // The first value wins, and batches come in the order they were committed.
-                if (sample.Time > from && sample.Time <= to && wanted.TryGetValue(id, out var samples))
-                    samples.TryAdd(sample.Time, sample);
+            if (sample.Time > from && sample.Time <= to && sample.Time < head.Start)
+                wanted[id].Add(sample);
         }, stop);
-        return [.. series.Select(one =>
-        {
-            var newer = head.Read(one.Id, Math.Max(from, head.Start - 1), to);
-            return wanted[one.Id].Values.Where(sample => sample.Time < head.Start).Concat(newer).ToArray();
-        })];
+        return [.. series.Select(one => (Sample[])[.. SampleRuns.InOrder(wanted[one.Id]), .. head.Read(one.Id, Math.Max(from, head.Start - 1), to)])];
     }
 
     private bool Visible(StoredSeries series)

@@ -22,6 +22,9 @@ public sealed class SeriesIndex
     /// <summary>A series by its identity, or null.</summary>
     public StoredSeries? Find(int cluster, SeriesKey key) => _byKey.GetValueOrDefault((cluster, key));
 
+    /// <summary>A series by its number, or null.</summary>
+    public StoredSeries? Of(long id) => _byId.GetValueOrDefault(id);
+
     /// <summary>Series of a metric.</summary>
     public IEnumerable<StoredSeries> OfMetric(string metric) => _byMetric.TryGetValue(metric, out var series) ? series.Values : [];
 

@@ -120,7 +120,7 @@ public sealed class RetentionTests(RunningServer server) : IClassFixture<Running
         await new DayPartitions(store.Database).DropBefore(DayPartitions.DayOf(now.AddDays(-5).ToUnixTimeMilliseconds()), CancellationToken.None);
         (await Days()).ShouldBe([1, 1]);
         var read = new List<SeriesSample>();
-        await store.Read(now.AddDays(-10).ToUnixTimeMilliseconds(), now.AddMinutes(1).ToUnixTimeMilliseconds(), read.AddRange, CancellationToken.None);
+        await store.Read(now.AddDays(-10).ToUnixTimeMilliseconds(), now.AddMinutes(1).ToUnixTimeMilliseconds(), null, _ => true, (series, sample) => read.Add(new SeriesSample(series, sample)), CancellationToken.None);
         read.Select(sample => sample.Sample.Value).ShouldBe([2, 1], ignoreOrder: true);
     }
 }

@@ -1,4 +1,5 @@
 using Skevin.Storage.Blocks;
+using Skevin.Storage.Metrics;
 
 namespace Skevin.Server.Setup;
 
@@ -7,4 +8,11 @@ public sealed class MergeWorker(SkevinOptions options, BlockMerging merging, ILo
 {
     /// <inheritdoc/>
     protected override async Task Work(CancellationToken stop) => await merging.Run(stop);
+}
+
+/// <summary>Turns batch rows of samples into chunks.</summary>
+public sealed class FoldWorker(SkevinOptions options, SampleFolding folding, ILogger<FoldWorker> log) : SingleWorker(options.Database, 7304, TimeSpan.FromMinutes(1), "Folding samples", log)
+{
+    /// <inheritdoc/>
+    protected override async Task Work(CancellationToken stop) => await folding.Run(stop);
 }
