@@ -80,11 +80,11 @@ public sealed class FoldingTests(RunningServer server) : IClassFixture<RunningSe
         (await Folding(database).Run(CancellationToken.None)).ShouldBe(0);
 
         // A late sample joins its chunk; for a moment that is taken the first value stays.
-        var late = OtlpBuilder.Request("g", "1", false, [(Begin.AddSeconds(16 + 7), 5000), (Begin.AddSeconds(1), 7000)], ("k8s.pod.name", "p-1"));
+        var late = OtlpBuilder.Request("g", "1", false, [(Begin.AddSeconds(16 + 7), 4321.125), (Begin.AddSeconds(1), 8765.125)], ("k8s.pod.name", "p-1"));
         (await server.Anonymous().Push(token, late, "late")).StatusCode.ShouldBe(HttpStatusCode.OK);
         var unfolded = await Answers("folded");
-        unfolded[0].ShouldContain("5000");
-        unfolded[0].ShouldNotContain("7000");
+        unfolded[0].ShouldContain("4321.125");
+        unfolded[0].ShouldNotContain("8765.125");
         (await Folding(database).Run(CancellationToken.None)).ShouldBe(1);
         await Same("folded", unfolded, "with the late sample");
         (await Count("sample_chunk", "sum(samples)", cluster)).ShouldBe(samples + 1);
