@@ -40,6 +40,35 @@ public static class WordFilter
         return true;
     }
 
+    /// <summary>Adds the words of a text to a set; a text is made only of those that are new.</summary>
+    public static void Collect(ReadOnlySpan<char> text, HashSet<string> words)
+    {
+        var known = words.GetAlternateLookup<ReadOnlySpan<char>>();
+        Span<char> lower = stackalloc char[256];
+        for (var at = 0; at < text.Length;)
+        {
+            if (!char.IsLetterOrDigit(text[at]))
+            {
+                at++;
+                continue;
+            }
+            var from = at;
+            while (at < text.Length && char.IsLetterOrDigit(text[at]))
+                at++;
+            if (at - from <= lower.Length)
+                known.Add(lower[..text[from..at].ToLowerInvariant(lower)]);
+            else
+                words.Add(text[from..at].ToString().ToLowerInvariant());
+        }
+    }
+
+    /// <inheritdoc cref="Collect(ReadOnlySpan{char}, HashSet{string})"/>
+    public static void Collect(Labels labels, HashSet<string> words)
+    {
+        foreach (var (_, value) in labels)
+            Collect(value, words);
+    }
+
     /// <summary>Adds the words of a text: runs of letters and digits, in lower case.</summary>
     public static void Split(ReadOnlySpan<char> text, Action<string> word)
     {

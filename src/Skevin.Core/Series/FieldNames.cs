@@ -35,9 +35,9 @@ public static class FieldNames
         return Short.TryGetValue(field, out var full) ? labels[full] : null;
     }
 
+    private static readonly Dictionary<string, string> Shortened =
+        Short.ToDictionary(pair => pair.Value, pair => pair.Key).Concat(Workload.Select(name => new KeyValuePair<string, string>(name, "workload"))).ToDictionary();
+
     /// <summary>The shortest name for an attribute: what a person would type.</summary>
-    public static string Shortest(string attribute) =>
-        Workload.Contains(attribute)
-            ? "workload"
-            : Short.FirstOrDefault(pair => pair.Value == attribute).Key ?? attribute;
+    public static string Shortest(string attribute) => Shortened.GetValueOrDefault(attribute, attribute);
 }

@@ -42,10 +42,28 @@ public sealed class Labels : IReadOnlyCollection<KeyValuePair<string, string>>, 
     /// <summary>Sorts and keeps the last of equal names; an empty value is the same as an absent attribute.</summary>
     public static Labels From(IEnumerable<KeyValuePair<string, string>> pairs)
     {
-        var map = new SortedDictionary<string, string>(StringComparer.Ordinal);
-        foreach (var (name, value) in pairs)
-            map[name] = value;
-        return new Labels([.. map.Where(pair => pair.Value.Length > 0)]);
+        var given = pairs as KeyValuePair<string, string>[] ?? [.. pairs];
+        if (InOrder(given))
+            return given.Length == 0 ? None : new Labels(ReferenceEquals(given, pairs) ? [.. given] : given);
+        var sorted = given.Select((pair, i) => (pair, i)).ToArray();
+        Array.Sort(sorted, (a, b) => string.CompareOrdinal(a.pair.Key, b.pair.Key) is var order && order != 0 ? order : a.i.CompareTo(b.i));
+        var kept = new List<KeyValuePair<string, string>>(sorted.Length);
+        foreach (var (pair, _) in sorted)
+            if (kept.Count > 0 && kept[^1].Key == pair.Key)
+                kept[^1] = pair;
+            else
+                kept.Add(pair);
+        kept.RemoveAll(pair => pair.Value.Length == 0);
+        return kept.Count == 0 ? None : new Labels([.. kept]);
+    }
+
+    // The usual case: sorted already, each name once, no value empty.
+    private static bool InOrder(KeyValuePair<string, string>[] pairs)
+    {
+        for (var i = 0; i < pairs.Length; i++)
+            if (pairs[i].Value.Length == 0 || (i > 0 && string.CompareOrdinal(pairs[i - 1].Key, pairs[i].Key) >= 0))
+                return false;
+        return true;
     }
 
     /// <summary>Length-prefixed UTF-8 of all pairs: equal bytes mean equal labels.</summary>

@@ -7,7 +7,7 @@ public readonly record struct SeriesRun(long Series, IReadOnlyList<Sample> Sampl
 
 /// <summary>
 /// Folded samples of series that were scraped together: their times once, as differences of differences; start times once a run; values by
-/// whichever is shortest of scaled integers (as differences, or differences of differences) and XOR with the value before, in planes of bytes; the
+/// whichever is shortest of scaled integers (as differences, differences of differences, or differences in as few bits as the widest needs) and XOR with the value before, in planes of bytes; the
 /// whole compressed with zstd. Sources: differences of differences and XOR of neighbours as in Pelkonen et al., VLDB 2015, sections 4.1.1 and 4.1.2, in bytes
 /// instead of bits. Every bit pattern of a value comes back as it was.
 /// </summary>
@@ -17,7 +17,7 @@ public static class SampleChunk
     private const int MostDecimals = 6;
 
     // How the values of a series are written.
-    private const byte Constant = 0, Differences = 1, SecondDifferences = 2, Xor = 3;
+    private const byte Constant = 0, Differences = 1, SecondDifferences = 2, Xor = 3, Packed = 4;
 
     /// <summary>Splits series into groups of the same times: what one chunk can hold.</summary>
     public static IEnumerable<IReadOnlyList<SeriesRun>> Together(IEnumerable<SeriesRun> runs) =>
@@ -155,9 +155,49 @@ public static class SampleChunk
             second.Signed(value - before - step);
             (step, before) = (value - before, value);
         }
-        var (mode, shortest) = first.Length <= second.Length ? (Differences, first) : (SecondDifferences, second);
-        // What counts is the length after compression; that of numbers and of planes can only be compared then.
-        return Packing.Pack(xor).Length < Packing.Pack(shortest.ToArray()).Length ? (Xor, xor) : (mode, shortest.ToArray());
+        // What counts is the length after compression.
+        return new (byte Mode, byte[] Body)[] { (Differences, first.ToArray()), (SecondDifferences, second.ToArray()), (Packed, Narrow(decimals, scaled)), (Xor, xor) }
+            .MinBy(one => Packing.Pack(one.Body).Length);
+    }
+
+    // Differences above the least of them, each in as many bits as the widest needs: what is left of noise that no pattern shortens.
+    private static byte[] Narrow(int decimals, long[] scaled)
+    {
+        var steps = scaled.Select((value, i) => i == 0 ? 0 : value - scaled[i - 1]).ToArray();
+        var least = steps.Min();
+        var width = 64 - System.Numerics.BitOperations.LeadingZeroCount((ulong)(steps.Max() - least));
+        var bytes = new ColumnBytes();
+        bytes.Unsigned((ulong)decimals);
+        bytes.Signed(scaled[0]);
+        bytes.Signed(least);
+        bytes.Unsigned((ulong)width);
+        var packed = new byte[(steps.Length * width + 7) / 8];
+        var at = 0;
+        foreach (var step in steps)
+            for (var bit = 0; bit < width; bit++, at++)
+                if (((ulong)(step - least) >> bit & 1) != 0)
+                    packed[at >> 3] |= (byte)(1 << (at & 7));
+        bytes.Raw(packed);
+        return bytes.ToArray();
+    }
+
+    private static double[] Wide(ByteReader reader, int count)
+    {
+        var decimals = reader.Below(MostDecimals + 1);
+        var (value, least, width) = (reader.Signed(), reader.Signed(), reader.Below(65));
+        var packed = reader.Take(checked((int)(((long)count * width + 7) / 8)));
+        var values = new double[count];
+        var at = 0;
+        for (var i = 0; i < count; i++)
+        {
+            var step = 0UL;
+            for (var bit = 0; bit < width; bit++, at++)
+                step |= (ulong)(packed[at >> 3] >> (at & 7) & 1) << bit;
+            if (i > 0)
+                value += (long)step + least;
+            values[i] = value / Power(decimals);
+        }
+        return values;
     }
 
     private static double[] Values(ByteReader reader, byte mode, int count)
@@ -178,6 +218,8 @@ public static class SampleChunk
                     values[i] = value / Power(decimals);
                 }
                 return values;
+            case Packed:
+                return Wide(reader, count);
             case Xor:
                 var planes = reader.Take(checked(count * 8));
                 var before = 0UL;

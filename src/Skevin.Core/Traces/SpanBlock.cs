@@ -48,6 +48,11 @@ public static class SpanBlock
     /// <exception cref="FormatException">The bytes are no such block.</exception>
     public static IBlockRows Open(byte[] block) => block.Length > 0 && block[0] == SpanColumns.Version ? new SpanColumns(block) : new DecodedRows<Span>(Decode(block), span => span.Resource);
 
+    /// <summary>The spans of one trace in a block of either layout.</summary>
+    /// <exception cref="FormatException">The bytes are no such block.</exception>
+    public static IEnumerable<Span> OfTrace(byte[] block, TraceId trace) =>
+        block.Length > 0 && block[0] == SpanColumns.Version ? new SpanColumns(block).OfTrace(trace) : Decode(block).Where(span => span.Trace == trace);
+
     /// <summary>Decodes what <see cref="Encode"/> or <see cref="SpanColumns.Encode"/> wrote.</summary>
     /// <exception cref="FormatException">The bytes are no such block.</exception>
     public static Span[] Decode(byte[] block)

@@ -71,6 +71,15 @@ public sealed class SpanColumns : IBlockRows
             (SpanStatus)((kinds >> 4) & 15), Text("message", row), Weight(row), Resource(row), _block.Attributes(row), _events.Value.GetValueOrDefault(row) ?? []);
     }
 
+    /// <summary>The spans of one trace.</summary>
+    public IEnumerable<Span> OfTrace(TraceId trace)
+    {
+        var number = Array.IndexOf(_traces.Value.Traces, trace);
+        for (var row = 0; number >= 0 && row < Count; row++)
+            if (_traces.Value.Numbers[row] == (ulong)number)
+                yield return Span(row);
+    }
+
     private long Duration(int row) => (long)(_durations.Value[row] & long.MaxValue);
 
     private string Text(string column, int row) => _block.Texts(column)?[row] ?? "";

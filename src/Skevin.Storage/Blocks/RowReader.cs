@@ -45,7 +45,7 @@ public sealed class RowReader(NpgsqlDataSource database, AddressBooks books, Acc
     {
         var spans = new List<Span>();
         await foreach (var (_, payload, _) in Blocks("span_block", "spans", 0, 0, long.MaxValue, new RowHints([], trace.ToString()), stop))
-            spans.AddRange(SpanBlock.Decode(payload!).Where(span => span.Trace == trace));
+            spans.AddRange(SpanBlock.OfTrace(payload!, trace));
         return [.. spans.OrderBy(span => span.Start)];
     }
 
@@ -105,36 +105,58 @@ public sealed class RowReader(NpgsqlDataSource database, AddressBooks books, Acc
     private async IAsyncEnumerable<(string Cluster, byte[]? Payload, long Passed)> Blocks(
         string table, string count, int kind, long from, long to, RowHints hints, [EnumeratorCancellation] CancellationToken stop)
     {
-        var byTrace = hints.Trace is { } text && TraceId.Parse(text) is { IsEmpty: false };
-        await using var command = database.CreateCommand($"""
-            select cluster.name, payload, {count}, from_ms, to_ms{(table == "flow_block" ? "" : ", words")} from {table} join cluster on cluster.id = cluster_id
+        var byWord = hints.Words.Count > 0 && table != "flow_block";
+        await using var connection = await database.OpenConnectionAsync(stop);
+        // Blocks are merged at any time: what is looked at twice is looked at as of one moment.
+        await using var transaction = byWord ? await connection.BeginTransactionAsync(System.Data.IsolationLevel.RepeatableRead, stop) : null;
+        await using var command = BlocksIn(table, byWord ? $"{count}, from_ms, to_ms, day, {table}.id, words" : "payload", kind, from, to, hints);
+        (command.Connection, command.Transaction) = (connection, transaction);
+        var wanted = new List<(string Cluster, DateOnly Day, long Id)>();
+        await using (var reader = await command.ExecuteReaderAsync(stop))
+            while (await reader.ReadAsync(stop))
+            {
+                if (!byWord)
+                {
+                    yield return (reader.GetString(0), (byte[])reader[1], 0);
+                    continue;
+                }
+                var words = (byte[])reader[6];
+                // Where only a part of the lines is in the window or visible, they must be looked at to be counted.
+                if (hints.Words.All(word => WordFilter.MayHold(words, word)) || reader.GetInt64(2) <= from || reader.GetInt64(3) > to || scope.Namespaces is not null)
+                    wanted.Add((reader.GetString(0), reader.GetFieldValue<DateOnly>(4), reader.GetInt64(5)));
+                else
+                    yield return (reader.GetString(0), null, reader.GetInt32(1));
+            }
+        foreach (var some in wanted.Chunk(16))
+        {
+            await using var open = new NpgsqlCommand($"select payload from {table} where (day, id) in (select * from unnest(@days, @ids)) order by to_ms desc", connection, transaction);
+            open.Parameters.AddWithValue("days", some.Select(block => block.Day).ToArray());
+            open.Parameters.AddWithValue("ids", some.Select(block => block.Id).ToArray());
+            await using var reader = await open.ExecuteReaderAsync(stop);
+            while (await reader.ReadAsync(stop))
+                yield return (some[0].Cluster, (byte[])reader[0], 0);
+        }
+    }
+
+    private NpgsqlCommand BlocksIn(string table, string columns, int kind, long from, long to, RowHints hints)
+    {
+        var byTrace = hints.Trace is { } text && TraceId.Parse(text) is { IsEmpty: false } && table == "span_block";
+        var command = new NpgsqlCommand($"""
+            select cluster.name, {columns} from {table} join cluster on cluster.id = cluster_id
             where day between @first and @last and to_ms > @from and from_ms <= @to and (@cluster::text is null or name = @cluster) and (@visible::text[] is null or name = any(@visible))
-            {(table == "log_block" ? "and kind = @kind" : "")} {(byTrace && table == "span_block" ? "and (day, {table}.id) in (select day, block from trace_index where trace = @trace)" : "")}
+            {(table == "log_block" ? "and kind = @kind" : "")} {(byTrace ? $"and (day, {table}.id) in (select day, block from trace_index where trace = @trace)" : "")}
             order by to_ms desc
-            """.Replace("{table}", table));
+            """);
         command.Parameters.AddWithValue("first", DayPartitions.DayOf(from));
         command.Parameters.AddWithValue("last", DayPartitions.DayOf(to));
         command.Parameters.AddWithValue("from", from);
         command.Parameters.AddWithValue("to", to);
         if (table == "log_block")
             command.Parameters.AddWithValue("kind", (short)kind);
-        if (byTrace && table == "span_block")
-            command.Parameters.AddWithValue("trace", (long)TraceId.Parse(hints.Trace).Low);
+        if (byTrace)
+            command.Parameters.AddWithValue("trace", (long)TraceId.Parse(hints.Trace!).Low);
         Scope(command);
-        await using var reader = await command.ExecuteReaderAsync(stop);
-        while (await reader.ReadAsync(stop))
-        {
-            var wanted = true;
-            if (hints.Words.Count > 0 && table != "flow_block")
-            {
-                var words = (byte[])reader[5];
-                wanted = hints.Words.All(word => WordFilter.MayHold(words, word));
-                // Where only a part of the lines is in the window or visible, they must be looked at to be counted.
-                if (!wanted && (reader.GetInt64(3) <= from || reader.GetInt64(4) > to || scope.Namespaces is not null))
-                    wanted = true;
-            }
-            yield return (reader.GetString(0), wanted ? (byte[])reader[1] : null, wanted ? 0 : reader.GetInt32(2));
-        }
+        return command;
     }
 
     private void Scope(NpgsqlCommand command)

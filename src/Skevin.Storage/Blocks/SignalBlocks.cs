@@ -24,10 +24,10 @@ internal sealed record SignalBlock(string Table, int Cluster, DateOnly Day, shor
         var resources = new HashSet<Core.Series.Labels>();
         foreach (var line in lines)
         {
-            WordFilter.Split(line.Text, word => words.Add(word));
-            WordFilter.Split(line.Attributes, word => words.Add(word));
+            WordFilter.Collect(line.Text, words);
+            WordFilter.Collect(line.Attributes, words);
             if (resources.Add(line.Resource))
-                WordFilter.Split(line.Resource, word => words.Add(word));
+                WordFilter.Collect(line.Resource, words);
         }
         return new SignalBlock("log_block", cluster, day, kind, lines.Min(line => line.Milliseconds), lines.Max(line => line.Milliseconds), lines.Length, WordFilter.Of(words),
             lines.Length < ManyRows ? LogBlock.Encode(lines) : LogColumns.Encode(lines), received);
@@ -37,11 +37,11 @@ internal sealed record SignalBlock(string Table, int Cluster, DateOnly Day, shor
     {
         var words = new HashSet<string>(StringComparer.Ordinal);
         var seen = new HashSet<Core.Series.Labels>();
-        void All(string text) => WordFilter.Split(text, word => words.Add(word));
+        void All(string text) => WordFilter.Collect(text, words);
         void Labels(Core.Series.Labels labels)
         {
             if (seen.Add(labels))
-                WordFilter.Split(labels, word => words.Add(word));
+                WordFilter.Collect(labels, words);
         }
         foreach (var span in spans)
         {

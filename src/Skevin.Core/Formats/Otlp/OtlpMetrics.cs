@@ -36,11 +36,13 @@ public static class OtlpMetrics
         {
             var common = OtlpAttributes.Read(resource.Resource?.Attributes);
             common["k8s.cluster.name"] = cluster;
+            // Most points have no attributes of their own: they share one set.
+            var bare = Labels.From(common);
             foreach (var scope in resource.ScopeMetrics)
             {
                 var before = samples.Count;
                 foreach (var metric in scope.Metrics)
-                    Add(metric, common, range, samples, refused);
+                    Add(metric, common, bare, range, samples, refused);
                 if (OtlpAttributes.Read(scope.Scope?.Attributes).TryGetValue(SourceAttribute, out var source))
                     foreach (var sample in samples.Skip(before))
                         sources.Count(source, sample.Sample.Time);
@@ -50,7 +52,7 @@ public static class OtlpMetrics
     }
 
     private static void Add(
-        Metric metric, Dictionary<string, string> common, StampRange range, List<IncomingSample> samples, Refusals refused)
+        Metric metric, Dictionary<string, string> common, Labels bare, StampRange range, List<IncomingSample> samples, Refusals refused)
     {
         if (metric.Name.Length == 0)
         {
@@ -114,7 +116,7 @@ public static class OtlpMetrics
         }
 
         void Store(
-            string name, SeriesKind seriesKind, string unit, IEnumerable<KeyValue> attributes,
+            string name, SeriesKind seriesKind, string unit, IReadOnlyCollection<KeyValue> attributes,
             KeyValuePair<string, string>? extra, ulong time, ulong start, double value)
         {
             var at = (long)(time / 1_000_000);
@@ -124,7 +126,7 @@ public static class OtlpMetrics
                 refused.Add("A value is not a number.", 1);
             else
             {
-                var labels = Labels.From(extra is { } more
+                var labels = extra is null && attributes.Count == 0 ? bare : Labels.From(extra is { } more
                     ? common.Concat(OtlpAttributes.Read(attributes)).Append(more)
                     : common.Concat(OtlpAttributes.Read(attributes)));
                 samples.Add(new IncomingSample(

@@ -1,4 +1,5 @@
-using Skevin.Core.Query.Language;
+using System.Runtime.InteropServices;
+using Skevin.Core.Series;
 
 namespace Skevin.Core.Query.Run;
 
@@ -16,6 +17,8 @@ internal sealed class Differences(Func<IRow, bool> inside, RowSchema schema) : I
     // Every row has another one of these, so they explain nothing.
     private static readonly HashSet<string> Apart = ["time", "text", "trace", "span", "parent", "duration", "exception.stacktrace", "exception.message", "flows", "packets", "bytes", "failed"];
 
+    private readonly HashSet<string> _counted = [];
+    private readonly HashSet<string> _known = [.. RowFields.Of(schema.Kind).Select(known => known.Name).Where(name => !Apart.Contains(name))];
     private readonly Dictionary<string, Dictionary<string, (double Inside, double Outside)>?> _fields = [];
     private (double Inside, double Outside) _all;
 
@@ -32,17 +35,25 @@ internal sealed class Differences(Func<IRow, bool> inside, RowSchema schema) : I
     {
         var fulfils = inside(row);
         _all = Plus(_all, fulfils, row.Weight);
-        foreach (var field in RowFields.Of(schema.Kind).Select(known => known.Name).Concat(row.Fields.Select(Series.FieldNames.Shortest)).Distinct())
-        {
-            if (Apart.Contains(field) || (_fields.TryGetValue(field, out var values) && values is null) || row[field].AsText is not { } value)
-                continue;
-            if (values is null)
-                _fields[field] = values = [];
-            values[value] = Plus(values.GetValueOrDefault(value), fulfils, row.Weight);
-            // A field with a value for nearly every row names rows, it does not group them.
-            if (values.Count > MostValues)
-                _fields[field] = null;
-        }
+        foreach (var field in _known)
+            Count(field, row, fulfils);
+        _counted.Clear();
+        foreach (var attribute in row.Fields)
+            if (FieldNames.Shortest(attribute) is var field && !_known.Contains(field) && !Apart.Contains(field) && _counted.Add(field))
+                Count(field, row, fulfils);
+    }
+
+    private void Count(string field, IRow row, bool fulfils)
+    {
+        if ((_fields.TryGetValue(field, out var values) && values is null) || row[field].AsText is not { } value)
+            return;
+        if (values is null)
+            _fields[field] = values = [];
+        ref var count = ref CollectionsMarshal.GetValueRefOrAddDefault(values, value, out _);
+        count = Plus(count, fulfils, row.Weight);
+        // A field with a value for nearly every row names rows, it does not group them.
+        if (values.Count > MostValues)
+            _fields[field] = null;
     }
 
     public IReadOnlyList<IRow> Finish(long milliseconds) =>
