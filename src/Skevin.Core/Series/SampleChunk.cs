@@ -14,7 +14,9 @@ public readonly record struct SeriesRun(long Series, IReadOnlyList<Sample> Sampl
 public static class SampleChunk
 {
     private const byte Version = 1;
-    private const int MostDecimals = 6;
+    private const int MostDecimals = 9;
+
+    private static readonly double[] Powers = [1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9];
 
     // How the values of a series are written.
     private const byte Constant = 0, Differences = 1, SecondDifferences = 2, Xor = 3, Packed = 4;
@@ -269,7 +271,7 @@ public static class SampleChunk
         return null;
     }
 
-    private static double Power(int decimals) => decimals switch { 0 => 1, 1 => 10, 2 => 100, 3 => 1000, 4 => 1e4, 5 => 1e5, _ => 1e6 };
+    private static double Power(int decimals) => Powers[decimals];
 
     private sealed class SameTimes : IEqualityComparer<IReadOnlyList<Sample>>
     {
