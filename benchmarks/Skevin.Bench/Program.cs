@@ -2,7 +2,7 @@ using Skevin.Bench;
 
 // ./bench gives the database, a free port, the page to write and the folder for raw files.
 var (database, port, page, folder) = (args[0], int.Parse(args[1]), args[2], args[3]);
-var lines = args.Length > 4 ? int.Parse(args[4]) : 1_000_000;
+var lines = args.Length > 4 ? int.Parse(args[4]) : 500_000;
 var end = DateTimeOffset.FromUnixTimeSeconds(DateTimeOffset.UtcNow.ToUnixTimeSeconds() / 3600 * 3600);
 var report = new Report();
 await using (var server = await BenchServer.Start(database, port))
@@ -15,6 +15,6 @@ await using (var server = await BenchServer.Start(database, port))
 }
 report.Write(page, $"""
     The data: 500 pods on 50 nodes, each with a counter of processor time in whole nanoseconds, a gauge of memory in pages, a counter of requests and a gauge in milliseconds, every 15 s for 12 h,
-    {500 * 4 * 2880:N0} samples in requests of ten scrapes; for two weeks one gauge every minute. {lines:N0} log lines of five kinds with ids and prices, {lines:N0} spans ten a trace, {lines / 2:N0} flows between 80 addresses, each over two hours,
+    {500 * 4 * 2880:N0} samples in requests of ten scrapes; for two weeks one gauge every 5 min. {lines:N0} log lines of five kinds with ids and prices, {lines:N0} spans ten a trace, {lines / 2:N0} flows between 80 addresses, each over two hours,
     in requests of 2,000. Figures are the least of three times where nothing else is said.
     """);

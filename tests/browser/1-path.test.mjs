@@ -141,6 +141,29 @@ test("a misspelt word is explained from the words that occur, and mended", async
   await page.getByRole("table", { name: "Steps" }).getByRole("row", { name: /says "post"/ }).waitFor();
 });
 
+test("lines fall into kinds, and one of them is opened", async () => {
+  const { page } = it;
+  await page.goto(`${base}/ask?cluster=larkfield-north&last=900&q=${encodeURIComponent('logs -> where workload = "gatehouse" -> kinds')}`);
+  await page.getByRole("heading", { name: "Kinds of line" }).waitFor();
+  await accessible(page, "kinds");
+  const kinds = page.getByRole("table", { name: "Kinds" });
+  await kinds.getByRole("row").nth(1).focus();
+  await page.keyboard.press("Enter");
+  await page.getByRole("table", { name: "Steps" }).getByRole("row", { name: /where text matches/ }).waitFor();
+  await page.getByRole("group", { name: "Lines" }).getByRole("button").first().waitFor();
+});
+
+test("what differs is named with its shares, and its rows are asked for", async () => {
+  const { page } = it;
+  await page.goto(`${base}/ask?cluster=larkfield-north&last=900&q=${encodeURIComponent('spans -> differ where service = "ledger"')}`);
+  const table = page.getByRole("table", { name: "Differences" });
+  await table.getByRole("row", { name: /ledger.*100 %/ }).first().waitFor();
+  await accessible(page, "differences");
+  await table.getByRole("row").nth(1).focus();
+  await page.keyboard.press("Enter");
+  await page.getByRole("heading", { name: "Spans", exact: true }).waitFor();
+});
+
 test("a formula of two parts is a share in per cent", async () => {
   const { page } = it;
   await page.goto(`${base}/ask?cluster=larkfield-north&last=900&q=${encodeURIComponent('failed: spans -> where status = "error" -> count every 1m\nall: spans -> count every 1m\nfailed / all -> as percent')}`);

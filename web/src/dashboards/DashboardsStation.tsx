@@ -118,7 +118,7 @@ function StripChart({ strip, cluster, explain, marks }: { strip: Schemas["Strip"
         {answer.error ? <Trouble error={answer.error} /> : data && data.series.length === 0
           ? <div style={{ padding: 14 }}><Quiet>{data.notes[0]?.text ?? "No series has a value in this window. See Arrivals for whether it is collected."}</Quiet></div>
           : data ? <Chart series={data.series} names={names} unit={data.unit} height={height} window={window} draw={strip.draw} axis={false} yAxis marks={marks} colours={colours} label={`${strip.title}, ${strip.subtitle}`} onZoom={(from, to) => setView({ last: null, from, to })} />
-          : <div style={{ height }} aria-busy="true" />}
+          : <div style={{ height, padding: 14 }} aria-busy="true"><Quiet>Reading</Quiet></div>}
       </div>
       <div className="figures">
         {names.map((name, i) => <div key={name + i}><i style={{ background: colours?.[i] ?? theme.series[i % 10] }} /><span title={name}>{name}</span><b>{write(all[i]!.last)}</b><b>{write(all[i]!.highest)}</b></div>)}

@@ -1,4 +1,5 @@
 using System.Runtime.InteropServices;
+using Skevin.Core.Query.Language;
 using Skevin.Core.Series;
 
 namespace Skevin.Core.Query.Run;
@@ -7,7 +8,9 @@ namespace Skevin.Core.Query.Run;
 /// Compares the rows that fulfil a condition with the rest: which values of which fields are more frequent among them. The likeliest explanations
 /// come first, by the log-likelihood ratio G² of the two-by-two table (Dunning 1993).
 /// </summary>
-internal sealed class Differences(Func<IRow, bool> inside, RowSchema schema) : IRowGatherer
+/// <param name="condition">Whose rows are compared with the rest; its own fields explain nothing.</param>
+/// <param name="schema">Of the rows.</param>
+internal sealed class Differences(Predicate condition, RowSchema schema) : IRowGatherer
 {
     public static readonly IReadOnlyList<AnswerColumn> Columns = [new("field", ""), new("value", ""), new("inside", "%"), new("outside", "%"), new("lift", "1")];
 
@@ -17,8 +20,10 @@ internal sealed class Differences(Func<IRow, bool> inside, RowSchema schema) : I
     // Every row has another one of these, so they explain nothing.
     private static readonly HashSet<string> Apart = ["time", "text", "trace", "span", "parent", "duration", "exception.stacktrace", "exception.message", "flows", "packets", "bytes", "failed"];
 
+    private readonly Func<IRow, bool> _inside = Matching.Compile(RowConditions.Fit(schema.Kind, condition));
+    private readonly HashSet<string> _apart = [.. Apart, .. Matching.FieldsOf(condition).Select(FieldNames.Shortest)];
     private readonly HashSet<string> _counted = [];
-    private readonly HashSet<string> _known = [.. RowFields.Of(schema.Kind).Select(known => known.Name).Where(name => !Apart.Contains(name))];
+    private readonly HashSet<string> _known = [.. RowFields.Of(schema.Kind).Select(known => known.Name).Except(Apart).Except(Matching.FieldsOf(condition))];
     private readonly Dictionary<string, Dictionary<string, (double Inside, double Outside)>?> _fields = [];
     private (double Inside, double Outside) _all;
 
@@ -33,13 +38,13 @@ internal sealed class Differences(Func<IRow, bool> inside, RowSchema schema) : I
 
     public void Add(IRow row)
     {
-        var fulfils = inside(row);
+        var fulfils = _inside(row);
         _all = Plus(_all, fulfils, row.Weight);
         foreach (var field in _known)
             Count(field, row, fulfils);
         _counted.Clear();
         foreach (var attribute in row.Fields)
-            if (FieldNames.Shortest(attribute) is var field && !_known.Contains(field) && !Apart.Contains(field) && _counted.Add(field))
+            if (FieldNames.Shortest(attribute) is var field && !_known.Contains(field) && !_apart.Contains(field) && _counted.Add(field))
                 Count(field, row, fulfils);
     }
 

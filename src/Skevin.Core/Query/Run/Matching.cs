@@ -55,6 +55,16 @@ public static class Matching
         ? Conjuncts(and.Left).Concat(Conjuncts(and.Right))
         : [predicate];
 
+    /// <summary>The fields a condition looks at.</summary>
+    public static IEnumerable<string> FieldsOf(Predicate predicate) => predicate switch
+    {
+        NotPredicate not => FieldsOf(not.Inner),
+        AndPredicate and => FieldsOf(and.Left).Concat(FieldsOf(and.Right)),
+        OrPredicate or => FieldsOf(or.Left).Concat(FieldsOf(or.Right)),
+        FieldPredicate field => [field.Field],
+        _ => [],
+    };
+
     private static Func<FieldValue, bool> Test(FieldPredicate field)
     {
         switch (field.Comparison)

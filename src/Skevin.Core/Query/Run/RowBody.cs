@@ -117,7 +117,7 @@ internal sealed class RowBody(RowSource source, IReadOnlyList<(Step Step, bool S
                 return new GatheredKinds();
             case DifferStep differ:
                 RowConditions.CheckUnits(schema, differ.Predicate);
-                return new Differences(Matching.Compile(RowConditions.Fit(schema.Kind, differ.Predicate)), schema);
+                return new Differences(differ.Predicate, schema);
             default:
                 return null;
         }
