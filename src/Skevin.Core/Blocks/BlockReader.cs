@@ -1,4 +1,3 @@
-using System.Text;
 using Skevin.Core.Series;
 
 namespace Skevin.Core.Blocks;
@@ -6,11 +5,9 @@ namespace Skevin.Core.Blocks;
 /// <summary>Reads what <see cref="BlockWriter"/> wrote. Bytes that are none are a <see cref="FormatException"/>, never anything else.</summary>
 public sealed class BlockReader
 {
-    private readonly byte[] _bytes;
-    private readonly int _end;
+    private readonly ByteReader _bytes;
     private readonly string[] _texts;
     private readonly Labels[] _labels;
-    private int _at;
 
     /// <summary>Opens a block.</summary>
     /// <param name="block">The whole block.</param>
@@ -25,8 +22,7 @@ public sealed class BlockReader
     /// <exception cref="FormatException">Damaged.</exception>
     internal BlockReader(byte[] inside)
     {
-        _bytes = inside;
-        _end = _bytes.Length;
+        _bytes = new ByteReader(inside);
         _texts = new string[Count()];
         for (var i = 0; i < _texts.Length; i++)
             _texts[i] = Inline();
@@ -45,63 +41,32 @@ public sealed class BlockReader
     }
 
     /// <summary>Whether everything was read.</summary>
-    public bool AtEnd => _at == _end;
+    public bool AtEnd => _bytes.AtEnd;
 
     /// <summary>A count of things that each take at least a byte, so never more than bytes are left.</summary>
-    public int Count()
-    {
-        var count = Unsigned();
-        return count <= (ulong)(_end - _at) ? (int)count : throw Damaged();
-    }
+    public int Count() => _bytes.Count(_bytes.Unsigned());
 
     /// <summary>See <see cref="BlockWriter.Unsigned(ulong)"/>.</summary>
-    public ulong Unsigned()
-    {
-        ulong value = 0;
-        for (var shift = 0; shift < 64; shift += 7)
-        {
-            if (_at >= _end)
-                throw Damaged();
-            var next = _bytes[_at++];
-            value |= (ulong)(next & 0x7f) << shift;
-            if (next < 0x80)
-                return value;
-        }
-        throw Damaged();
-    }
+    public ulong Unsigned() => _bytes.Unsigned();
 
     /// <summary>See <see cref="BlockWriter.Signed"/>.</summary>
-    public long Signed()
-    {
-        var value = Unsigned();
-        return (long)(value >> 1) ^ -(long)(value & 1);
-    }
+    public long Signed() => _bytes.Signed();
 
     /// <summary>See <see cref="BlockWriter.Double"/>.</summary>
-    public double Double() => BitConverter.ToDouble(Take(8));
+    public double Double() => BitConverter.UInt64BitsToDouble(_bytes.Fixed());
 
     /// <summary>See <see cref="BlockWriter.Fixed"/>.</summary>
-    public ulong Fixed() => BitConverter.ToUInt64(Take(8));
+    public ulong Fixed() => _bytes.Fixed();
 
     /// <summary>See <see cref="BlockWriter.Bytes"/>.</summary>
-    public ReadOnlySpan<byte> Bytes() => Take(Count());
+    public ReadOnlySpan<byte> Bytes() => _bytes.Take(Count());
 
     /// <summary>See <see cref="BlockWriter.Inline"/>.</summary>
-    public string Inline() => Encoding.UTF8.GetString(Bytes());
+    public string Inline() => _bytes.Text();
 
     /// <summary>See <see cref="BlockWriter.Text"/>.</summary>
-    public string Text() => Unsigned() is var number && number < (ulong)_texts.Length ? _texts[number] : throw Damaged();
+    public string Text() => _texts[_bytes.Below(_texts.Length)];
 
     /// <summary>See <see cref="BlockWriter.Labels"/>.</summary>
-    public Labels Labels() => Unsigned() is var number && number < (ulong)_labels.Length ? _labels[number] : throw Damaged();
-
-    private ReadOnlySpan<byte> Take(int count)
-    {
-        if (count > _end - _at)
-            throw Damaged();
-        _at += count;
-        return _bytes.AsSpan(_at - count, count);
-    }
-
-    private static FormatException Damaged() => new("The block is damaged or cut short.");
+    public Labels Labels() => _labels[_bytes.Below(_labels.Length)];
 }

@@ -123,13 +123,17 @@ public sealed class ColumnReader
         return numbers;
     }
 
-    /// <summary>Texts; null where the column is left out, which stands for empty ones.</summary>
-    public TextColumn? Texts(string name)
+    /// <summary>Texts, one a row; null where the column is left out, which stands for empty ones.</summary>
+    public TextColumn? Texts(string name) => Has(name) ? Texts(name, Rows) : null;
+
+    private TextColumn Texts(string name, int count)
     {
-        if (!Has(name))
-            return null;
         if (!_texts.TryGetValue(name, out var texts))
-            _texts[name] = texts = new TextColumn(Open(name));
+        {
+            texts = new TextColumn(Open(name));
+            texts.Need(count);
+            _texts[name] = texts;
+        }
         return texts;
     }
 
@@ -187,7 +191,7 @@ public sealed class ColumnReader
         var (ranks, next) = (new int[Rows], 0);
         for (var row = 0; row < ranks.Length; row++)
             ranks[row] = has[numbers[row]] ? next++ : -1;
-        Texts("@" + key)!.Need(next);
+        Texts("@" + key, next);
         return ranks;
     }
 

@@ -9,7 +9,7 @@ public readonly record struct BlockSize(string Group, long Id, long From, int Ro
 
 /// <summary>
 /// Which small blocks become one. Blocks that come in are small, and many small ones cost more to read than a large one. Each row is written
-/// again about three times: once when some dozens of blocks have come, once when these have grown to a few thousand rows, once when its hour is over.
+/// again three to four times: once when some dozens of blocks have come, once when these have grown to a few thousand rows, once when its hour is over.
 /// </summary>
 public static class MergePlan
 {

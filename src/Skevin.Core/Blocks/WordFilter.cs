@@ -40,26 +40,16 @@ public static class WordFilter
         return true;
     }
 
-    /// <summary>Adds the words of a text to a set; a text is made only of those that are new.</summary>
+    /// <summary>Adds the words of a text, runs of letters and digits in lower case, to a set; a text is made only of those that are new.</summary>
     public static void Collect(ReadOnlySpan<char> text, HashSet<string> words)
     {
         var known = words.GetAlternateLookup<ReadOnlySpan<char>>();
         Span<char> lower = stackalloc char[256];
-        for (var at = 0; at < text.Length;)
-        {
-            if (!char.IsLetterOrDigit(text[at]))
-            {
-                at++;
-                continue;
-            }
-            var from = at;
-            while (at < text.Length && char.IsLetterOrDigit(text[at]))
-                at++;
+        for (var at = 0; Next(text, ref at, out var from);)
             if (at - from <= lower.Length)
                 known.Add(lower[..text[from..at].ToLowerInvariant(lower)]);
             else
                 words.Add(text[from..at].ToString().ToLowerInvariant());
-        }
     }
 
     /// <inheritdoc cref="Collect(ReadOnlySpan{char}, HashSet{string})"/>
@@ -69,36 +59,24 @@ public static class WordFilter
             Collect(value, words);
     }
 
-    /// <summary>Adds the words of a text: runs of letters and digits, in lower case.</summary>
-    public static void Split(ReadOnlySpan<char> text, Action<string> word)
-    {
-        for (var at = 0; at < text.Length;)
-        {
-            if (!char.IsLetterOrDigit(text[at]))
-            {
-                at++;
-                continue;
-            }
-            var from = at;
-            while (at < text.Length && char.IsLetterOrDigit(text[at]))
-                at++;
-            word(text[from..at].ToString().ToLowerInvariant());
-        }
-    }
-
     /// <summary>The words of a text in order.</summary>
-    public static List<string> Words(string text)
+    public static List<string> Words(ReadOnlySpan<char> text)
     {
         var words = new List<string>();
-        Split(text, words.Add);
+        for (var at = 0; Next(text, ref at, out var from);)
+            words.Add(text[from..at].ToString().ToLowerInvariant());
         return words;
     }
 
-    /// <summary>Adds all words of the values of a set of attributes.</summary>
-    public static void Split(Labels labels, Action<string> word)
+    // The next run of letters and digits: from where it begins to where reading goes on.
+    private static bool Next(ReadOnlySpan<char> text, ref int at, out int from)
     {
-        foreach (var (_, value) in labels)
-            Split(value, word);
+        while (at < text.Length && !char.IsLetterOrDigit(text[at]))
+            at++;
+        from = at;
+        while (at < text.Length && char.IsLetterOrDigit(text[at]))
+            at++;
+        return at > from;
     }
 
     // FNV-1a over the characters, its bits mixed by the finaliser of splitmix64.

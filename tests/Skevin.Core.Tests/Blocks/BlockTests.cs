@@ -101,6 +101,16 @@ public sealed class BlockTests
         }, iter: 2000);
     }
 
+    [Fact]
+    public void A_column_of_fewer_texts_than_rows_is_refused()
+    {
+        var writer = new ColumnWriter(2);
+        writer.AddDistances("time", [1, 2]);
+        writer.AddSets("resource", [Labels.None, Labels.None]);
+        writer.AddTexts("text", ["one"]);
+        Should.Throw<FormatException>(() => LogBlock.Decode(writer.Finish(LogColumns.Version)));
+    }
+
     private static void Refused(Action decode)
     {
         try

@@ -77,7 +77,7 @@ public static class NothingLeft
     {
         var vocabulary = new HashSet<string>(StringComparer.Ordinal);
         foreach (var value in values)
-            WordFilter.Split(value, word => vocabulary.Add(word));
+            WordFilter.Collect(value, vocabulary);
         var wanted = WordFilter.Words(((TextValue)field.Values[0]).Text);
         var strange = wanted.Where(word => !vocabulary.Contains(word)).ToArray();
         if (strange.Length == 0)
