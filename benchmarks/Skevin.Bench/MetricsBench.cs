@@ -32,10 +32,11 @@ public static class MetricsBench
         await Fold(server);
         // What was folded is gone from its table when PostgreSQL has cleaned up, which it does by itself after a while.
         await server.Run("vacuum sample_batch");
-        var bytes = await server.Size("sample_chunk", "sample_batch") / (double)rows.Count;
+        var bytes = await server.Size("sample_chunk", "sample_summary", "sample_batch") / (double)rows.Count;
         report.Add("Bytes a sample, all included, whole mix", bytes, "", 2.0, atLeast: false, $"plain indexed rows {await server.Value<long>("select pg_total_relation_size('plain')") / (double)rows.Count:0.0}");
         foreach (var name in Classes)
             report.Tell($"Bytes a sample in the chunks, {name}", (await server.Value<double>($"select sum(length(payload))::float8 / sum(samples) from sample_chunk where metric = '{name}'")).ToString("0.00"));
+        report.Tell("Of these bytes, summaries", (await server.Size("sample_summary") / (double)rows.Count).ToString("0.00"));
         report.Add("Bytes a sample, counters of processor time", await server.Value<double>("select sum(length(payload))::float8 / sum(samples) from sample_chunk where metric = 'container.cpu.time'"), "", 3, atLeast: false);
         await server.Run("truncate plain");
     }

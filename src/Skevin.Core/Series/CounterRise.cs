@@ -15,6 +15,13 @@ public static class CounterRise
     /// <summary>Gaps longer than this many collection intervals are noted, not spread.</summary>
     public const double GapIntervals = 2.5;
 
+    /// <summary>What the counter rose by from one sample to the next: after a reset, the value itself.</summary>
+    public static double Between(Sample before, Sample after) =>
+        after.Value < before.Value || after.Start > before.Time ? after.Value : after.Value - before.Value;
+
+    /// <summary>Whether two successive samples lie so far apart that nothing is known of the time between.</summary>
+    public static bool Apart(Sample before, Sample after, double interval) => after.Time - before.Time > GapIntervals * interval;
+
     /// <summary>
     /// Adds up the rises between successive samples, splitting a rise across a slot boundary in proportion to time.
     /// Slots and gaps together equal the whole rise: nothing is extrapolated.
@@ -26,55 +33,90 @@ public static class CounterRise
     /// <param name="interval">Collection interval in milliseconds.</param>
     /// <returns>Gaps that touch the window.</returns>
     public static List<CounterGap> IntoSlots(
-        ReadOnlySpan<Sample> samples, long from, long width, Span<double> slots, double interval)
+        ReadOnlySpan<Sample> samples, long from, long width, double[] slots, double interval)
     {
-        slots.Fill(double.NaN);
-        var gaps = new List<CounterGap>();
-        var to = from + width * slots.Length;
+        var into = new Spreading(from, width, slots, interval);
         for (var i = 0; i < samples.Length; i++)
-        {
-            var sample = samples[i];
-            long begin;
-            double rise;
             if (i == 0)
-            {
-                if (sample.Start <= 0 || sample.Start >= sample.Time || sample.Time - sample.Start > FirstSampleReach)
-                    continue;
-                (begin, rise) = (sample.Start, sample.Value);
-            }
+                into.First(samples[i]);
             else
-            {
-                var before = samples[i - 1];
-                var reset = sample.Value < before.Value || sample.Start > before.Time;
-                rise = reset ? sample.Value : sample.Value - before.Value;
-                begin = before.Time;
-                if (sample.Time - before.Time > GapIntervals * interval)
-                {
-                    if (sample.Time > from && before.Time < to)
-                        gaps.Add(new CounterGap(before.Time, sample.Time, rise));
-                    continue;
-                }
-            }
-            Spread(begin, sample.Time, rise, from, width, slots);
-        }
-        return gaps;
+                into.Pair(samples[i - 1], samples[i]);
+        return into.Gaps;
     }
 
-    private static void Spread(long begin, long end, double rise, long from, long width, Span<double> slots)
+    /// <summary>The same of summaries, where slots are whole numbers of their stretches.</summary>
+    /// <param name="run">Of a counter.</param>
+    /// <inheritdoc cref="IntoSlots(ReadOnlySpan{Sample}, long, long, double[], double)"/>
+    public static List<CounterGap> IntoSlots(SummaryRun run, long from, long width, double[] slots)
     {
-        var length = end - begin;
-        if (length <= 0)
-            return;
-        var last = Math.Min(slots.Length - 1, (end - 1 - from) / width);
-        // A slot holds (start, end]; integer division rounds towards zero, so times before the window are clamped first.
-        for (var slot = Math.Max(0, (begin - from) / width); slot <= last; slot++)
+        var into = new Spreading(from, width, slots, run.Interval);
+        foreach (var gap in run.Gaps)
+            into.Gap(gap);
+        for (var i = 0; i < run.Summaries.Count; i++)
         {
-            var start = from + slot * width;
-            var overlap = Math.Min(end, start + width) - Math.Max(begin, start);
-            if (overlap <= 0)
-                continue;
-            var part = rise * overlap / length;
-            slots[(int)slot] = double.IsNaN(slots[(int)slot]) ? part : slots[(int)slot] + part;
+            var summary = run.Summaries[i];
+            if (i == 0)
+                into.First(summary.First);
+            else
+                into.Pair(run.Summaries[i - 1].Last, summary.First);
+            if (!double.IsNaN(summary.Rise))
+                into.Spread(summary.First.Time, summary.Last.Time, summary.Rise);
+        }
+        into.Gaps.Sort((one, other) => one.From.CompareTo(other.From));
+        return into.Gaps;
+    }
+
+    private sealed class Spreading
+    {
+        private readonly long _from, _width;
+        private readonly double[] _slots;
+        private readonly double _interval;
+
+        public Spreading(long from, long width, double[] slots, double interval)
+        {
+            (_from, _width, _slots, _interval) = (from, width, slots, interval);
+            Array.Fill(slots, double.NaN);
+        }
+
+        public List<CounterGap> Gaps { get; } = [];
+
+        public void First(Sample sample)
+        {
+            if (sample.Start > 0 && sample.Start < sample.Time && sample.Time - sample.Start <= FirstSampleReach)
+                Spread(sample.Start, sample.Time, sample.Value);
+        }
+
+        public void Pair(Sample before, Sample after)
+        {
+            var rise = Between(before, after);
+            if (Apart(before, after, _interval))
+                Gap(new CounterGap(before.Time, after.Time, rise));
+            else
+                Spread(before.Time, after.Time, rise);
+        }
+
+        public void Gap(CounterGap gap)
+        {
+            if (gap.To > _from && gap.From < _from + _width * _slots.Length)
+                Gaps.Add(gap);
+        }
+
+        public void Spread(long begin, long end, double rise)
+        {
+            var length = end - begin;
+            if (length <= 0)
+                return;
+            var last = Math.Min(_slots.Length - 1, (end - 1 - _from) / _width);
+            // A slot holds (start, end]; integer division rounds towards zero, so times before the window are clamped first.
+            for (var slot = Math.Max(0, (begin - _from) / _width); slot <= last; slot++)
+            {
+                var start = _from + slot * _width;
+                var overlap = Math.Min(end, start + _width) - Math.Max(begin, start);
+                if (overlap <= 0)
+                    continue;
+                var part = rise * overlap / length;
+                _slots[slot] = double.IsNaN(_slots[slot]) ? part : _slots[slot] + part;
+            }
         }
     }
 }

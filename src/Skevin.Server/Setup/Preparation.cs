@@ -83,7 +83,7 @@ public sealed class Housekeeping(SampleStore store, DayPartitions partitions, He
                 {
                     var now = clock.GetUtcNow();
                     head.TrimTo((now - Preparation.HeadSpan).ToUnixTimeMilliseconds());
-                    await partitions.DropBefore(DayPartitions.DayOf((now - options.Retention).ToUnixTimeMilliseconds()), stoppingToken);
+                    await partitions.DropBefore(DayPartitions.DayOf((now - options.Retention).ToUnixTimeMilliseconds()), DayPartitions.DayOf((now - options.SummaryRetention).ToUnixTimeMilliseconds()), stoppingToken);
                     await using var old = store.Database.CreateCommand("""
                         delete from ingest_key where received_at < now() - interval '35 days';
                         delete from arrival_minute where minute < extract(epoch from now()) / 60 - @minutes;

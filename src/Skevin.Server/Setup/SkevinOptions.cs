@@ -12,12 +12,13 @@ namespace Skevin.Server.Setup;
 /// <param name="PracticePort">First port of the stand-in.</param>
 /// <param name="PageFolder">The built page.</param>
 /// <param name="Retention">How long samples are kept.</param>
+/// <param name="SummaryRetention">How long summaries of samples are kept; never shorter.</param>
 /// <param name="AgentImage">Image of the agent in manifests.</param>
 /// <param name="FirstPerson">E-mail of the person made when there is none.</param>
 /// <param name="FirstPassword">Their password.</param>
 public sealed record SkevinOptions(
     int Port, string Listen, string Database, string Address, bool Demo, string DemoPassword, int PracticePort, string PageFolder,
-    TimeSpan Retention, string AgentImage, string? FirstPerson, string? FirstPassword)
+    TimeSpan Retention, TimeSpan SummaryRetention, string AgentImage, string? FirstPerson, string? FirstPassword)
 {
     /// <summary>The demo's person.</summary>
     public const string DemoPerson = "amsel@larkfield.example";
@@ -31,9 +32,10 @@ public sealed record SkevinOptions(
             : int.TryParse(value, NumberStyles.None, CultureInfo.InvariantCulture, out var number) && number is > 0 and < 65536 ? number
             : throw new InvalidOperationException($"{name} is '{value}'; a port from 1 to 65535 is expected.");
         var port = Number("SKEVIN_PORT", 5180);
-        var days = Text("SKEVIN_RETENTION_DAYS") is { } text
-            ? int.TryParse(text, out var count) && count is > 0 and < 3660 ? count : throw new InvalidOperationException($"SKEVIN_RETENTION_DAYS is '{text}'; days from 1 to 3659 are expected.")
-            : 14;
+        int Days(string name, int fallback) => Text(name) is not { } text ? fallback
+            : int.TryParse(text, NumberStyles.None, CultureInfo.InvariantCulture, out var count) && count is > 0 and < 3660 ? count
+            : throw new InvalidOperationException($"{name} is '{text}'; days from 1 to 3659 are expected.");
+        var days = Days("SKEVIN_RETENTION_DAYS", 14);
         var postgres = Number("SKEVIN_PG_PORT", 55432);
         return new SkevinOptions(
             port,
@@ -45,6 +47,7 @@ public sealed record SkevinOptions(
             Number("SKEVIN_PRACTICE_PORT", 5190),
             Text("SKEVIN_PAGE") ?? "web/dist",
             TimeSpan.FromDays(days),
+            TimeSpan.FromDays(Math.Max(days, Days("SKEVIN_SUMMARY_DAYS", 400))),
             Text("SKEVIN_AGENT_IMAGE") ?? Core.Collection.Manifests.Image,
             Text("SKEVIN_FIRST_PERSON"),
             Text("SKEVIN_FIRST_PASSWORD"));

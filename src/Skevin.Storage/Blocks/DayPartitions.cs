@@ -7,7 +7,7 @@ namespace Skevin.Storage.Blocks;
 public sealed class DayPartitions(NpgsqlDataSource database)
 {
     /// <summary>The partitioned tables.</summary>
-    public static readonly string[] Tables = ["sample_batch", "sample_chunk", "log_block", "span_block", "trace_index", "flow_block"];
+    public static readonly string[] Tables = ["sample_batch", "sample_chunk", "sample_summary", "log_block", "span_block", "trace_index", "flow_block"];
 
     private readonly ConcurrentDictionary<(string, DateOnly), bool> _made = new();
 
@@ -28,11 +28,12 @@ public sealed class DayPartitions(NpgsqlDataSource database)
         }
     }
 
-    /// <summary>Detaches and drops partitions older than a day.</summary>
-    public async Task DropBefore(DateOnly day, CancellationToken stop)
+    /// <summary>Detaches and drops partitions older than a day; summaries have a day of their own.</summary>
+    public async Task DropBefore(DateOnly first, DateOnly firstSummary, CancellationToken stop)
     {
         foreach (var table in Tables)
         {
+            var day = table == "sample_summary" ? firstSummary : first;
             var old = new List<string>();
             await using (var command = database.CreateCommand($"select inhrelid::regclass::text from pg_inherits where inhparent = '{table}'::regclass"))
             await using (var reader = await command.ExecuteReaderAsync(stop))
@@ -50,4 +51,7 @@ public sealed class DayPartitions(NpgsqlDataSource database)
     /// <summary>The day (UTC) of a moment in epoch milliseconds.</summary>
     public static DateOnly DayOf(long ms) => DateOnly.FromDateTime(DateTimeOffset.FromUnixTimeMilliseconds(
         Math.Clamp(ms, DateTimeOffset.UnixEpoch.ToUnixTimeMilliseconds(), 253_402_300_799_999)).UtcDateTime);
+
+    /// <summary>Start of the day (UTC) of a moment, in epoch milliseconds.</summary>
+    public static long StartOf(DateTimeOffset moment) => new DateTimeOffset(moment.UtcDateTime.Date, TimeSpan.Zero).ToUnixTimeMilliseconds();
 }

@@ -6,7 +6,7 @@ using Skevin.Storage.Blocks;
 namespace Skevin.Storage.Metrics;
 
 /// <summary>
-/// Turns batch rows into chunks when their two hours are over, each time in one transaction: a reader sees either the one or the other, and a
+/// Turns batch rows into chunks and summaries of them when their two hours are over, each time in one transaction: a reader sees either the one or the other, and a
 /// stop in the middle changes nothing. Samples that come late join the chunks that are there; of two for the same moment the first stays.
 /// </summary>
 public sealed class SampleFolding(SampleStore store, SeriesIndex index, DayPartitions partitions, TimeProvider clock)
@@ -40,7 +40,7 @@ public sealed class SampleFolding(SampleStore store, SeriesIndex index, DayParti
         if (batches.Count == 0)
             return 0;
         var windows = batches.SelectMany(batch => batch.Samples).Select(sample => StartOf(sample.Sample.Time)).Distinct().Order().ToArray();
-        await partitions.Ensure(windows.Select(window => ("sample_chunk", DayPartitions.DayOf(window))), stop);
+        await partitions.Ensure(windows.SelectMany(window => new[] { ("sample_chunk", DayPartitions.DayOf(window)), ("sample_summary", DayPartitions.DayOf(window)) }), stop);
         if (batches.SelectMany(batch => batch.Samples).Any(sample => index.Of(sample.Series) is null))
             await store.LoadSeries(index, stop);
 
@@ -87,11 +87,11 @@ public sealed class SampleFolding(SampleStore store, SeriesIndex index, DayParti
         return batches;
     }
 
-    private static async Task Fold(NpgsqlConnection connection, NpgsqlTransaction transaction, long window, int cluster, string metric, IReadOnlyList<SeriesSample> fresh, CancellationToken stop)
+    private async Task Fold(NpgsqlConnection connection, NpgsqlTransaction transaction, long window, int cluster, string metric, IReadOnlyList<SeriesSample> fresh, CancellationToken stop)
     {
         var day = DayPartitions.DayOf(window);
         var (before, there) = (new List<long>(), new List<SeriesSample>());
-        await using (var read = new NpgsqlCommand("select id, payload from sample_chunk where day = @day and metric = @metric and cluster_id = @cluster and from_ms >= @from and to_ms < @to", connection, transaction))
+        await using (var read = new NpgsqlCommand("select id, payload from sample_chunk where day = @day and metric = @metric and cluster_id = @cluster and from_ms > @from and to_ms <= @to", connection, transaction))
         {
             read.Parameters.AddWithValue("day", day);
             read.Parameters.AddWithValue("metric", metric);
@@ -112,7 +112,13 @@ public sealed class SampleFolding(SampleStore store, SeriesIndex index, DayParti
             delete.Parameters.AddWithValue("ids", before.ToArray());
             await delete.ExecuteNonQueryAsync(stop);
         }
-        var runs = there.Concat(fresh).GroupBy(sample => sample.Series, sample => sample.Sample).Select(series => new SeriesRun(series.Key, SampleRuns.InOrder([.. series])));
+        SeriesRun[] runs = [.. there.Concat(fresh).GroupBy(sample => sample.Series, sample => sample.Sample).Select(series => new SeriesRun(series.Key, SampleRuns.InOrder([.. series]))).OrderBy(run => run.Series)];
+        await Copy(connection, day, cluster, metric, runs, stop);
+        await Summarise(connection, day, cluster, metric, window + Window, runs, stop);
+    }
+
+    private static async Task Copy(NpgsqlConnection connection, DateOnly day, int cluster, string metric, SeriesRun[] runs, CancellationToken stop)
+    {
         await using var copy = await connection.BeginBinaryImportAsync("copy sample_chunk (day, cluster_id, metric, from_ms, to_ms, samples, payload) from stdin (format binary)", stop);
         foreach (var together in SampleChunk.Together(runs))
         {
@@ -129,5 +135,27 @@ public sealed class SampleFolding(SampleStore store, SeriesIndex index, DayParti
         await copy.CompleteAsync(stop);
     }
 
-    private static long StartOf(long time) => time - ((time % Window) + Window) % Window;
+    private async Task Summarise(NpgsqlConnection connection, DateOnly day, int cluster, string metric, long end, SeriesRun[] runs, CancellationToken stop)
+    {
+        // A series that was removed meanwhile has no samples either.
+        var narrow = runs.Where(run => index.Of(run.Series) is not null)
+            .Select(run => (run.Series, Counter: index.Of(run.Series)!.Key.Kind == SeriesKind.Counter, Run: SummaryRun.Of([.. run.Samples], SummaryRun.Widths[0]))).ToArray();
+        foreach (var width in SummaryRun.Widths)
+        {
+            await using var write = new NpgsqlCommand("""
+                insert into sample_summary (day, cluster_id, metric, width_ms, to_ms, payload) values (@day, @cluster, @metric, @width, @to, @payload)
+                on conflict (day, metric, width_ms, to_ms, cluster_id) do update set payload = excluded.payload
+                """, connection);
+            write.Parameters.AddWithValue("day", day);
+            write.Parameters.AddWithValue("cluster", cluster);
+            write.Parameters.AddWithValue("metric", metric);
+            write.Parameters.AddWithValue("width", (int)width);
+            write.Parameters.AddWithValue("to", end);
+            write.Parameters.AddWithValue("payload", SummaryChunk.Encode([.. narrow.Select(one => one with { Run = SummaryRun.Joined([one.Run], width) })]));
+            await write.ExecuteNonQueryAsync(stop);
+        }
+    }
+
+    /// <summary>Start of the two hours (start, start + 2 h] a moment lies in.</summary>
+    public static long StartOf(long time) => SummaryRun.EndOf(time, Window) - Window;
 }

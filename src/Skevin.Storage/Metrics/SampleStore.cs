@@ -1,3 +1,4 @@
+using System.Runtime.InteropServices;
 using System.Text.Json;
 using Npgsql;
 using NpgsqlTypes;
@@ -85,18 +86,21 @@ public sealed class SampleStore(NpgsqlDataSource database)
     /// <param name="stop">Cancels.</param>
     public async Task Read(long from, long to, string? metric, Func<long, bool> wanted, Action<long, Sample> then, CancellationToken stop)
     {
-        await using var command = database.CreateCommand("""
+        await using var connection = await database.OpenConnectionAsync(stop);
+        await Read(connection, from, to, metric, wanted, then, stop);
+    }
+
+    private static async Task Read(NpgsqlConnection connection, long from, long to, string? metric, Func<long, bool> wanted, Action<long, Sample> then, CancellationToken stop)
+    {
+        await using var command = new NpgsqlCommand("""
             select folded, payload from (
                 select true as folded, id, payload from sample_chunk
                 where day between @first and @last and to_ms > @from and from_ms <= @to and (@metric::text is null or metric = @metric)
                 union all
                 select false, id, payload from sample_batch where day between @first and @last and to_ms > @from and from_ms <= @to
             ) as stored order by folded desc, id
-            """);
-        command.Parameters.AddWithValue("first", DayPartitions.DayOf(from));
-        command.Parameters.AddWithValue("last", DayPartitions.DayOf(to));
-        command.Parameters.AddWithValue("from", from);
-        command.Parameters.AddWithValue("to", to);
+            """, connection);
+        AddWindow(command, from, to);
         command.Parameters.Add(new NpgsqlParameter("metric", NpgsqlDbType.Text) { Value = (object?)metric ?? DBNull.Value });
         await using var reader = await command.ExecuteReaderAsync(stop);
         while (await reader.ReadAsync(stop))
@@ -115,5 +119,69 @@ public sealed class SampleStore(NpgsqlDataSource database)
                         then(series, sample);
             }
         }
+    }
+
+    /// <summary>Summaries of a metric over whole windows of <see cref="SampleFolding.Window"/>, as of one moment. Where samples wait to be folded, they are summarised here.</summary>
+    /// <param name="from">Start of a window, epoch milliseconds, excluded.</param>
+    /// <param name="to">End of a window, included.</param>
+    /// <param name="metric">The metric.</param>
+    /// <param name="width">One of <see cref="SummaryRun.Widths"/>.</param>
+    /// <param name="wanted">Receives the runs of each series that is wanted, in order of time.</param>
+    /// <param name="stop">Cancels.</param>
+    public async Task ReadSummaries(long from, long to, string metric, long width, IReadOnlyDictionary<long, List<SummaryRun>> wanted, CancellationToken stop)
+    {
+        await using var connection = await database.OpenConnectionAsync(stop);
+        await using var transaction = await connection.BeginTransactionAsync(System.Data.IsolationLevel.RepeatableRead, stop);
+        var open = await Unfolded(connection, from, to, stop);
+        var runs = new List<(long End, long Series, SummaryRun Run)>();
+        await using (var command = new NpgsqlCommand("""
+            select to_ms, payload from sample_summary
+            where day between @first and @last and metric = @metric and width_ms = @width and to_ms > @from and to_ms <= @to and to_ms <> all(@open)
+            """, connection))
+        {
+            AddWindow(command, from, to);
+            command.Parameters.AddWithValue("metric", metric);
+            command.Parameters.AddWithValue("width", (int)width);
+            command.Parameters.AddWithValue("open", open.ToArray());
+            await using var reader = await command.ExecuteReaderAsync(stop);
+            while (await reader.ReadAsync(stop))
+                foreach (var (series, run) in SummaryChunk.Decode((byte[])reader[1], wanted.ContainsKey))
+                    runs.Add((reader.GetInt64(0), series, run));
+        }
+        foreach (var end in open)
+        {
+            var samples = new Dictionary<long, List<Sample>>();
+            await Read(connection, end - SampleFolding.Window, end, metric, wanted.ContainsKey, (series, sample) =>
+            {
+                if (SummaryRun.EndOf(sample.Time, SampleFolding.Window) == end)
+                    (CollectionsMarshal.GetValueRefOrAddDefault(samples, series, out _) ??= []).Add(sample);
+            }, stop);
+            runs.AddRange(samples.Select(one => (end, one.Key, SummaryRun.Of(SampleRuns.InOrder(one.Value), width))));
+        }
+        foreach (var (_, series, run) in runs.OrderBy(run => run.End))
+            wanted[series].Add(run);
+    }
+
+    // Ends of the windows some batch touches.
+    private static async Task<List<long>> Unfolded(NpgsqlConnection connection, long from, long to, CancellationToken stop)
+    {
+        await using var command = new NpgsqlCommand("select distinct (from_ms - 1) / @window, (to_ms - 1) / @window from sample_batch where day between @first and @last and to_ms > @from and from_ms <= @to", connection);
+        AddWindow(command, from, to);
+        command.Parameters.AddWithValue("window", SampleFolding.Window);
+        var ends = new SortedSet<long>();
+        await using var reader = await command.ExecuteReaderAsync(stop);
+        while (await reader.ReadAsync(stop))
+            for (var window = reader.GetInt64(0); window <= reader.GetInt64(1); window++)
+                if ((window + 1) * SampleFolding.Window is var end && end > from && end <= to)
+                    ends.Add(end);
+        return [.. ends];
+    }
+
+    private static void AddWindow(NpgsqlCommand command, long from, long to)
+    {
+        command.Parameters.AddWithValue("first", DayPartitions.DayOf(from));
+        command.Parameters.AddWithValue("last", DayPartitions.DayOf(to));
+        command.Parameters.AddWithValue("from", from);
+        command.Parameters.AddWithValue("to", to);
     }
 }

@@ -5,8 +5,12 @@ using Skevin.Core.Series;
 namespace Skevin.Storage.Metrics;
 
 /// <summary>Reads series for one reader: what their access scope does not hold does not exist for them.</summary>
-public sealed class ScopedReader(SampleStore store, SeriesIndex index, Head head, AccessScope scope, string? cluster) : ISeriesReader
+/// <param name="samplesFrom">Single samples are kept from here on, epoch milliseconds.</param>
+public sealed class ScopedReader(SampleStore store, SeriesIndex index, Head head, AccessScope scope, string? cluster, long samplesFrom) : ISeriesReader
 {
+    /// <inheritdoc/>
+    public long SamplesFrom => samplesFrom;
+
     /// <inheritdoc/>
     public IEnumerable<string> Metrics() => index.All.Where(Visible).Select(series => series.Key.Metric).Distinct();
 
@@ -33,6 +37,26 @@ public sealed class ScopedReader(SampleStore store, SeriesIndex index, Head head
                 wanted[id].Add(sample);
         }, stop);
         return [.. series.Select(one => (Sample[])[.. SampleRuns.InOrder(wanted[one.Id]), .. head.Read(one.Id, Math.Max(from, head.Start - 1), to)])];
+    }
+
+    /// <inheritdoc/>
+    public async Task<IReadOnlyList<SummaryRun>> ReadSummaries(IReadOnlyList<StoredSeries> series, long from, long to, long width, CancellationToken stop)
+    {
+        // The head answers from the first whole window it holds.
+        var (first, last) = (SampleFolding.StartOf(from + 1), SummaryRun.EndOf(to, SampleFolding.Window));
+        var whole = head.Start <= first ? first : SummaryRun.EndOf(head.Start, SampleFolding.Window);
+        var runs = series.ToDictionary(one => one.Id, _ => new List<SummaryRun>());
+        if (first < whole && series.Count > 0)
+            await store.ReadSummaries(first, Math.Min(last, whole), series[0].Key.Metric, width, runs, stop);
+        return
+        [
+            .. series.Select(one =>
+            {
+                if (head.Read(one.Id, Math.Max(first, whole), last) is { Length: > 0 } newest)
+                    runs[one.Id].Add(SummaryRun.Of(newest, width));
+                return runs[one.Id] is [var only] ? only : SummaryRun.Joined(runs[one.Id], width);
+            }),
+        ];
     }
 
     private bool Visible(StoredSeries series)

@@ -11,6 +11,8 @@ public sealed class OverTimeTests
 {
     private sealed class Reader(SeriesKind kind, params Sample[][] series) : ISeriesReader
     {
+        public long SamplesFrom { get; init; } = long.MinValue;
+
         public IEnumerable<string> Metrics() => ["m"];
 
         public IReadOnlyList<StoredSeries> Find(string metric, long from, long to) =>
@@ -166,4 +168,24 @@ public sealed class OverTimeTests
     [Fact]
     public void A_stretch_that_needs_too_many_slots_is_refused() =>
         Should.Throw<LimitException>(() => Ask("m -> max every 1s -> over 30d max", new Reader(SeriesKind.Gauge, [new Sample(Hour, 1)]))).Step.ShouldBe("every");
+
+    [Fact]
+    public void Where_only_summaries_are_kept_slots_become_wide_enough_for_them_and_a_note_says_so()
+    {
+        var reader = new Reader(SeriesKind.Gauge, [.. Enumerable.Range(1, 1080).Select(i => new Sample(i * 10_000L, i))]) { SamplesFrom = 5 * Hour / 2 };
+        var answer = Ask("m -> max every 7m", reader);
+        answer.Every.ShouldBe(TimeSpan.FromMinutes(10));
+        answer.Notes.ShouldHaveSingleItem().ShouldSatisfyAllConditions(
+            note => note.Kind.ShouldBe("width changed"),
+            note => note.Text.ShouldContain("1970-01-01 02:30 UTC"),
+            note => note.Cure.ShouldBe("every 10m"));
+        answer.Series[0].Values.ShouldBe([780, 840, 900, 960, 1020, 1080]);
+        Ask("m", reader).Every.ShouldBe(TimeSpan.FromMinutes(5));
+        // Nothing is changed where the samples are there.
+        Ask("m -> max every 7m", new Reader(SeriesKind.Gauge, [new Sample(2 * Hour + 1, 1)]) { SamplesFrom = Hour }).Every.ShouldBe(TimeSpan.FromMinutes(7));
+        Wrong("m -> over 10m p90 -> max every 10m", reader).ShouldSatisfyAllConditions(
+            error => error.Word.ShouldBe("over"),
+            error => error.Message.ShouldContain("p90"));
+        Ask("m -> over 10m max -> max every 10m", reader).Series[0].Values[0].ShouldBe(780);
+    }
 }

@@ -240,7 +240,7 @@ public sealed class SignalIngestTests(RunningServer server) : IClassFixture<Runn
         string[] tables = ["log_block", "span_block", "trace_index", "flow_block"];
         foreach (var table in tables)
             (await Old(table)).ShouldBe(1);
-        await new DayPartitions(database).DropBefore(DateOnly.FromDateTime(DateTime.UtcNow).AddDays(-2), default);
+        await new DayPartitions(database).DropBefore(DateOnly.FromDateTime(DateTime.UtcNow).AddDays(-2), DateOnly.FromDateTime(DateTime.UtcNow).AddDays(-2), default);
         foreach (var table in tables)
             (await Old(table)).ShouldBe(0);
         Left(await Ask(server.Keeper, "logs", "days"), 0).ShouldBe(1);

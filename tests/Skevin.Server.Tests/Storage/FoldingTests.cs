@@ -14,7 +14,8 @@ public sealed class FoldingTests(RunningServer server) : IClassFixture<RunningSe
     private static readonly DateTimeOffset Begin = DateTimeOffset.FromUnixTimeSeconds(DateTimeOffset.UtcNow.AddHours(-40).ToUnixTimeSeconds() / 7200 * 7200 - 1800);
 
     private static readonly string[] Enquiries =
-        ["g -> max by pod every 15s", "g -> mean every 5m", "g -> where pod = \"p-1\" -> min by pod every 1m", "c -> rate every 1m", "c -> rise every 10m -> sum", "c -> rate every 1h -> sum"];
+        ["g -> max by pod every 15s", "g -> mean every 5m", "g -> where pod = \"p-1\" -> min by pod every 1m", "c -> rate every 1m", "c -> rise every 10m -> sum", "c -> rate every 1h -> sum",
+            "g -> min by pod every 2h", "g -> change every 30m", "g -> over 15m mean -> max every 5m", "g -> over 10m p90 -> max every 10m", "c -> rise every 2h"];
 
     private async Task<string[]> Answers(string cluster) =>
         await Task.WhenAll(Enquiries.Select(async text => (await server.Keeper.Ask(text, Begin, Begin.AddHours(4), cluster)).ToJsonString()));

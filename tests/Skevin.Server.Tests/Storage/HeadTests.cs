@@ -1,4 +1,7 @@
+using Microsoft.Extensions.DependencyInjection;
+using Microsoft.Extensions.Time.Testing;
 using Npgsql;
+using Skevin.Core.Access;
 using Skevin.Core.Series;
 using Skevin.Storage.Blocks;
 using Skevin.Storage.Metrics;
@@ -115,12 +118,34 @@ public sealed class RetentionTests(RunningServer server) : IClassFixture<Running
             return [.. counts];
         }
         (await Days()).ShouldBe([1, 1, 1]);
-        await new DayPartitions(store.Database).DropBefore(DayPartitions.DayOf(now.AddDays(-5).ToUnixTimeMilliseconds()), CancellationToken.None);
+        await new DayPartitions(store.Database).DropBefore(DayPartitions.DayOf(now.AddDays(-5).ToUnixTimeMilliseconds()), DayPartitions.DayOf(now.AddDays(-5).ToUnixTimeMilliseconds()), CancellationToken.None);
         (await Days()).ShouldBe([1, 1]);
-        await new DayPartitions(store.Database).DropBefore(DayPartitions.DayOf(now.AddDays(-5).ToUnixTimeMilliseconds()), CancellationToken.None);
+        await new DayPartitions(store.Database).DropBefore(DayPartitions.DayOf(now.AddDays(-5).ToUnixTimeMilliseconds()), DayPartitions.DayOf(now.AddDays(-5).ToUnixTimeMilliseconds()), CancellationToken.None);
         (await Days()).ShouldBe([1, 1]);
         var read = new List<SeriesSample>();
         await store.Read(now.AddDays(-10).ToUnixTimeMilliseconds(), now.AddMinutes(1).ToUnixTimeMilliseconds(), null, _ => true, (series, sample) => read.Add(new SeriesSample(series, sample)), CancellationToken.None);
         read.Select(sample => sample.Sample.Value).ShouldBe([2, 1], ignoreOrder: true);
+    }
+
+    [Fact]
+    public async Task Summaries_outlive_the_samples_they_were_made_of()
+    {
+        var (cluster, token) = await server.ClusterWithToken("outlived");
+        var begin = DateTimeOffset.UtcNow.AddDays(-4).UtcDateTime.Date;
+        var points = Enumerable.Range(1, 240).Select(i => (new DateTimeOffset(begin, TimeSpan.Zero).AddMinutes(i), (double)i));
+        (await server.Anonymous().Push(token, OtlpBuilder.Request("outlived", "By", false, points))).IsSuccessStatusCode.ShouldBeTrue();
+        var (database, index) = (NpgsqlDataSource.Create(server.Database), server.Services.GetRequiredService<SeriesIndex>());
+        var (store, partitions) = (new SampleStore(database), new DayPartitions(database));
+        await new SampleFolding(store, index, partitions, new FakeTimeProvider(DateTimeOffset.UtcNow.AddMinutes(10))).Run(CancellationToken.None);
+        await partitions.DropBefore(DateOnly.FromDateTime(begin).AddDays(1), DateOnly.FromDateTime(begin), CancellationToken.None);
+        var reader = new ScopedReader(store, index, server.Services.GetRequiredService<Head>(), AccessScope.Everything, "outlived", long.MinValue);
+        var series = reader.Find("outlived", 0, long.MaxValue);
+        var (from, to) = (new DateTimeOffset(begin, TimeSpan.Zero).ToUnixTimeMilliseconds(), new DateTimeOffset(begin, TimeSpan.Zero).AddHours(4).ToUnixTimeMilliseconds());
+        (await reader.Read(series, from, to, CancellationToken.None))[0].ShouldBeEmpty();
+        foreach (var width in SummaryRun.Widths)
+            (await reader.ReadSummaries(series, from, to, width, CancellationToken.None))[0].Summaries.Select(one => one.Max)
+                .ShouldBe(Enumerable.Range(1, (int)(4 * 3_600_000 / width)).Select(i => i * width / 60_000.0));
+        await partitions.DropBefore(DateOnly.FromDateTime(begin).AddDays(1), DateOnly.FromDateTime(begin).AddDays(1), CancellationToken.None);
+        (await reader.ReadSummaries(series, from, to, SummaryRun.Widths[0], CancellationToken.None))[0].Summaries.ShouldBeEmpty();
     }
 }

@@ -62,6 +62,18 @@ public interface ISeriesReader
 
     /// <summary>Samples with from &lt; time ≤ to, in order of time, one list for each series in the order asked.</summary>
     Task<IReadOnlyList<Sample[]>> Read(IReadOnlyList<StoredSeries> series, long from, long to, CancellationToken stop);
+
+    /// <summary>Summaries of the stretches that touch (from, to], in order of time, one run for each series in the order asked.</summary>
+    /// <param name="series">Of one metric.</param>
+    /// <param name="from">Epoch milliseconds.</param>
+    /// <param name="to">Epoch milliseconds.</param>
+    /// <param name="width">One of <see cref="SummaryRun.Widths"/>.</param>
+    /// <param name="stop">Cancels.</param>
+    async Task<IReadOnlyList<SummaryRun>> ReadSummaries(IReadOnlyList<StoredSeries> series, long from, long to, long width, CancellationToken stop) =>
+        [.. (await Read(series, SummaryRun.EndOf(from + 1, width) - width, SummaryRun.EndOf(to, width), stop)).Select(run => SummaryRun.Of(run, width))];
+
+    /// <summary>From here on single samples are kept; of what is older there are summaries only. Epoch milliseconds.</summary>
+    long SamplesFrom => long.MinValue;
 }
 
 /// <summary>An enquiry would read or return more than the limits allow.</summary>

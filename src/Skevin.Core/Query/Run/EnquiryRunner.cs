@@ -37,20 +37,26 @@ public static class EnquiryRunner
     {
         var (notes, account) = (new List<Note>(), new List<StepAccount>());
         var parts = enquiry.Parts.Select(part => new Preparation(part, scope)).ToArray();
+        var windows = Reach.OfWindow(enquiry, window);
         var named = Slots.WidthOf(enquiry) ?? width;
+        var narrowest = 0L;
+        if (parts.Zip(windows).FirstOrDefault(pair => pair.First.Part.Body.Source is MetricSource && pair.Second.From < reader.Series.SamplesFrom) is { First: not null })
+            (named, narrowest) = Summaries.Widened(named, reader.Series.SamplesFrom, notes);
         // The width is common to all parts, and the data of metrics has a say in it: so all are found first.
         var begins = 0;
         // Every slot is read whole and may look at the one before it; the width is not known before the samples are.
-        var margin = 2 * (long)(named?.TotalMilliseconds ?? Slots.WidthFor(window, 0));
-        var windows = Reach.OfWindow(enquiry, window);
+        var least = (long)(named?.TotalMilliseconds ?? Slots.WidthFor(window, narrowest));
+        var margin = 2 * least;
         foreach (var (part, reach) in parts.Zip(windows))
         {
             if (part.Part.Body.Source is MetricSource metric)
-                await part.Find(metric, reach with { From = reach.From - margin }, reader.Series, limits, begins, notes, stop);
+                await part.Find(metric, reach with { From = reach.From - margin }, least, reader.Series, limits, begins, notes, stop);
             begins += 1 + part.Steps.Count;
         }
         var slotWidth = named is { } chosen ? (long)chosen.TotalMilliseconds
-            : parts.Where(part => part.Part.Body.Source is not FormulaSource).Select(part => Slots.WidthFor(window, part.Interval)).DefaultIfEmpty(60_000).Max();
+            : parts.Where(part => part.Part.Body.Source is not FormulaSource).Select(part => Slots.WidthFor(window, Math.Max(narrowest, part.Interval))).DefaultIfEmpty(60_000).Max();
+        foreach (var part in parts)
+            await part.ReadFor(slotWidth, reader.Series, limits, stop);
         var slots = Slots.Over(window, slotWidth);
         var reaches = Reach.OfSlots(enquiry, slots);
         if (reaches.Append(slots).Max(reach => reach.Count) is var most && most > MostSlots)
@@ -106,6 +112,9 @@ public static class EnquiryRunner
         private readonly List<StepAccount> _found = [];
         private IReadOnlyList<StoredSeries> _series = [];
         private IReadOnlyList<Sample[]> _samples = [];
+        private IReadOnlyList<SummaryRun>? _summaries;
+        private Window _window;
+        private long _width;
         private int _at;
 
         public Preparation(Part part, Predicate? scope)
@@ -124,7 +133,7 @@ public static class EnquiryRunner
 
         public double Interval { get; private set; }
 
-        public async Task Find(MetricSource source, Window window, ISeriesReader reader, Limits limits, int firstStep, List<Note> notes, CancellationToken stop)
+        public async Task Find(MetricSource source, Window window, long width, ISeriesReader reader, Limits limits, int firstStep, List<Note> notes, CancellationToken stop)
         {
             var found = reader.Find(source.Name, window.From - LookBack, window.To);
             if (found.Count == 0)
@@ -142,14 +151,35 @@ public static class EnquiryRunner
                 found = kept;
                 _found.Add(new StepAccount(Formatter.Write(where), kept.Length, Steps[_at].Scope));
             }
-            // What came after the window too, because the rise to the next sample belongs in part to the last slot.
-            _samples = await reader.Read(found, window.From - LookBack, window.To + LookBack, stop);
-            if (_samples.Sum(run => (long)run.Length) > limits.Samples)
-                throw new LimitException(_found[^1].Text, $"More than {limits.Samples:N0} samples would be read. Narrow this step or the window.");
             _series = found;
-            Interval = IntervalOf(_samples);
+            // What came after the window too, because the rise to the next sample belongs in part to the last slot.
+            _window = new Window(window.From - LookBack, window.To + LookBack);
+            await Read(Summaries.WidthFor(width, Steps.Skip(_at).Select(step => step.Step), window.From < reader.SamplesFrom), reader, limits, stop);
+            Interval = IntervalOf();
             if (found.Select(series => series.Key.Unit).Distinct().Count() > 1)
                 notes.Add(new Note(firstStep, "unit assumed", $"Senders disagree about the unit of {source.Name}; {(found[0].Key.Unit.Length == 0 ? "none" : found[0].Key.Unit)} is assumed."));
+        }
+
+        /// <summary>Reads anew where the width that was chosen is no whole number of the summaries that were read.</summary>
+        public Task ReadFor(long slotWidth, ISeriesReader reader, Limits limits, CancellationToken stop) =>
+            _summaries is null || slotWidth % _width == 0 ? Task.CompletedTask
+                : Read(Summaries.WidthFor(slotWidth, Steps.Skip(_at).Select(step => step.Step), _window.From + LookBack < reader.SamplesFrom), reader, limits, stop);
+
+        private async Task Read(long width, ISeriesReader reader, Limits limits, CancellationToken stop)
+        {
+            _width = width;
+            _summaries = width > 0 ? await reader.ReadSummaries(_series, _window.From, _window.To, width, stop) : null;
+            _samples = width > 0 ? [] : await reader.Read(_series, _window.From, _window.To, stop);
+            if (_samples.Sum(run => (long)run.Length) + (_summaries?.Sum(run => (long)run.Summaries.Count) ?? 0) > limits.Samples)
+                throw new LimitException(_found[^1].Text, $"More than {limits.Samples:N0} samples would be read. Narrow this step or the window.");
+        }
+
+        private double IntervalOf()
+        {
+            var intervals = (_summaries is { } runs
+                ? runs.Where(run => run.Summaries.Count > 1 && !double.IsNaN(run.Interval)).Select(run => run.Interval)
+                : _samples.Where(run => run.Length >= 3).Select(run => CollectionInterval.Of(run))).Order().ToArray();
+            return intervals.Length == 0 ? CollectionInterval.Assumed : intervals[intervals.Length / 2];
         }
 
         public SeriesTable Series(Slots slots, List<StepAccount> account, List<Note> notes)
@@ -157,7 +187,7 @@ public static class EnquiryRunner
             var first = account.Count;
             account.AddRange(_found);
             var (kind, unit) = _series.Count > 0 ? (_series[0].Key.Kind, _series[0].Key.Unit) : (SeriesKind.Gauge, "");
-            var table = new SeriesTable(kind, unit, slots, ((MetricSource)Part.Body.Source).Name, [.. _series.Select((series, i) => new TableRow(series.Key.Labels, _samples[i], null))]);
+            var table = new SeriesTable(kind, unit, slots, ((MetricSource)Part.Body.Source).Name, [.. _series.Select((series, i) => _summaries is { } runs ? new TableRow(series.Key.Labels, [], null, runs[i]) : new TableRow(series.Key.Labels, _samples[i], null))]);
             for (var at = _at; at < Steps.Count; at++)
             {
                 table = table.Take(first + at + 1, Steps[at].Step, notes);
@@ -165,12 +195,6 @@ public static class EnquiryRunner
             }
             return table;
         }
-    }
-
-    private static double IntervalOf(IReadOnlyList<Sample[]> samples)
-    {
-        var intervals = samples.Where(run => run.Length >= 3).Select(run => CollectionInterval.Of(run)).Order().ToArray();
-        return intervals.Length == 0 ? CollectionInterval.Assumed : intervals[intervals.Length / 2];
     }
 
     private static void NoSeries(MetricSource source, ISeriesReader reader, int step, List<Note> notes)

@@ -38,6 +38,29 @@ public static class Folding
         };
     }
 
+    /// <summary>Whether summaries tell the function over a stretch as well as the samples do.</summary>
+    public static bool BySummary(Function function) =>
+        function.Kind is FunctionKind.Count or FunctionKind.Sum or FunctionKind.Mean or FunctionKind.Min or FunctionKind.Max or FunctionKind.First or FunctionKind.Last;
+
+    /// <summary>The same over summaries, where slots and stretch are whole numbers of theirs.</summary>
+    public static double[] Trailing(Series.SummaryRun run, long stretch, Slots slots, Function function)
+    {
+        return function.Kind switch
+        {
+            FunctionKind.Count => Of(one => one.Count, FunctionKind.Sum),
+            FunctionKind.Sum => Of(one => one.Sum, FunctionKind.Sum),
+            FunctionKind.Mean => [.. Of(one => one.Sum, FunctionKind.Sum).Zip(Of(one => one.Count, FunctionKind.Sum), (sum, count) => sum / count)],
+            FunctionKind.Min => Of(one => one.Min, FunctionKind.Min),
+            FunctionKind.Max => Of(one => one.Max, FunctionKind.Max),
+            FunctionKind.First => Of(one => one.First.Value, FunctionKind.First),
+            FunctionKind.Last => Of(one => one.Last.Value, FunctionKind.Last),
+            _ => throw new InvalidOperationException($"{function} is not told by summaries."),
+        };
+
+        double[] Of(Func<Series.SampleSummary, double> value, FunctionKind kind) =>
+            Trailing([.. run.Summaries.Select(one => new Series.Sample(one.Last.Time, value(one)))], stretch, slots, new Function(kind));
+    }
+
     /// <summary>
     /// The function over the trailing stretch at each slot's end t: over the values with t − stretch &lt; time ≤ t. NaN where there are none.
     /// </summary>

@@ -4,8 +4,8 @@ using Skevin.Core.Series;
 
 namespace Skevin.Core.Query.Run;
 
-/// <summary>A series on its way through the steps: raw samples first, values by slot after the first step that computes.</summary>
-internal sealed record TableRow(Labels Labels, Sample[] Samples, double[]? Values);
+/// <summary>A series on its way through the steps: raw samples or summaries of them first, values by slot after the first step that computes.</summary>
+internal sealed record TableRow(Labels Labels, Sample[] Samples, double[]? Values, SummaryRun? Summary = null);
 
 /// <summary>What flows from step to step.</summary>
 internal sealed record SeriesTable(SeriesKind Kind, string Unit, Slots Slots, string Metric, IReadOnlyList<TableRow> Rows)
@@ -58,7 +58,9 @@ internal sealed record SeriesTable(SeriesKind Kind, string Unit, Slots Slots, st
         foreach (var row in Rows)
         {
             var values = new double[Slots.Count];
-            var gaps = CounterRise.IntoSlots(row.Samples, Slots.Start, Slots.Width, values, CollectionInterval.Of(row.Samples));
+            var gaps = row.Summary is { } run
+                ? CounterRise.IntoSlots(run, Slots.Start, Slots.Width, values)
+                : CounterRise.IntoSlots(row.Samples, Slots.Start, Slots.Width, values, CollectionInterval.Of(row.Samples));
             foreach (var gap in gaps)
                 notes.Add(new Note(number, "gap",
                     $"Nothing was received for {Units.Write(TimeSpan.FromSeconds(Math.Round((gap.To - gap.From) / 1000.0)))}.",
@@ -114,7 +116,7 @@ internal sealed record SeriesTable(SeriesKind Kind, string Unit, Slots Slots, st
     private SeriesTable Ranked(RankStep step)
     {
         var scored = Rows
-            .Select(row => row with { Values = ValuesOf(row, FunctionKind.Mean), Samples = [] })
+            .Select(row => row with { Values = ValuesOf(row, FunctionKind.Mean), Samples = [], Summary = null })
             .Select(row => (row, score: Folding.Fold(row.Values!, step.By)))
             .Where(pair => !double.IsNaN(pair.score));
         var ordered = step.Highest ? scored.OrderByDescending(pair => pair.score) : scored.OrderBy(pair => pair.score);
@@ -142,32 +144,41 @@ internal sealed record SeriesTable(SeriesKind Kind, string Unit, Slots Slots, st
         var values = new double[Slots.Count];
         var counts = new int[Slots.Count];
         Array.Fill(values, double.NaN);
-        foreach (var sample in row.Samples)
-        {
-            if (sample.Time <= Slots.Start || sample.Time > Slots.End || double.IsNaN(sample.Value))
-                continue;
-            var slot = (int)((sample.Time - Slots.Start - 1) / Slots.Width);
-            values[slot] = counts[slot]++ == 0 || Kind == SeriesKind.Counter ? sample.Value : function switch
-            {
-                FunctionKind.Min => Math.Min(values[slot], sample.Value),
-                FunctionKind.Max => Math.Max(values[slot], sample.Value),
-                _ => values[slot] + sample.Value,
-            };
-        }
+        if (row.Summary is { } run)
+            foreach (var one in run.Summaries)
+                Put(one.Last.Time, one.Count, Kind == SeriesKind.Counter ? one.Last.Value : function switch { FunctionKind.Min => one.Min, FunctionKind.Max => one.Max, _ => one.Sum });
+        else
+            foreach (var sample in row.Samples)
+                Put(sample.Time, 1, sample.Value);
         if (Kind == SeriesKind.Gauge && function is not (FunctionKind.Min or FunctionKind.Max))
             for (var i = 0; i < values.Length; i++)
                 values[i] /= counts[i];
         if (Kind == SeriesKind.Gauge)
-            Hold(row.Samples, values);
+            Hold(row, values);
         return values;
+
+        void Put(long time, int count, double value)
+        {
+            if (time <= Slots.Start || time > Slots.End || double.IsNaN(value))
+                return;
+            var slot = (int)((time - Slots.Start - 1) / Slots.Width);
+            values[slot] = counts[slot] == 0 || Kind == SeriesKind.Counter ? value : function switch
+            {
+                FunctionKind.Min => Math.Min(values[slot], value),
+                FunctionKind.Max => Math.Max(values[slot], value),
+                _ => values[slot] + value,
+            };
+            counts[slot] += count;
+        }
     }
 
     // Slots narrower than the collection interval hold the value before them, until 2.5 intervals have passed.
-    private void Hold(Sample[] samples, double[] values)
+    private void Hold(TableRow row, double[] values)
     {
-        var interval = CollectionInterval.Of(samples);
-        if (Slots.Width >= interval || samples.Length < 3)
+        var interval = row.Summary?.Interval ?? CollectionInterval.Of(row.Samples);
+        if (Slots.Width >= interval || (row.Summary?.Summaries.Count ?? row.Samples.Length) < 3)
             return;
+        var samples = row.Summary is null ? row.Samples : [.. Lasts(row.Summary)];
         var at = 0;
         for (var i = 0; i < values.Length; i++)
         {
@@ -223,7 +234,7 @@ internal sealed record SeriesTable(SeriesKind Kind, string Unit, Slots Slots, st
         return this with
         {
             Unit = step.Function.Kind == FunctionKind.Count ? "1" : Unit,
-            Rows = [.. Rows.Select(row => new TableRow(row.Labels, [], Folding.Trailing(Timed(row), stretch, Slots, step.Function)))],
+            Rows = [.. Rows.Select(row => new TableRow(row.Labels, [], row.Summary is { } run ? Folding.Trailing(run, stretch, Slots, step.Function) : Folding.Trailing(Timed(row), stretch, Slots, step.Function)))],
         };
     }
 
@@ -249,7 +260,7 @@ internal sealed record SeriesTable(SeriesKind Kind, string Unit, Slots Slots, st
     private SeriesTable Moved(long by) => this with
     {
         Slots = Slots with { FirstEnd = Slots.FirstEnd + by },
-        Rows = [.. Rows.Select(row => row with { Samples = [.. row.Samples.Select(sample => sample with { Time = sample.Time + by })] })],
+        Rows = [.. Rows.Select(row => row with { Samples = [.. row.Samples.Select(sample => sample with { Time = sample.Time + by })], Summary = row.Summary?.Later(by) })],
     };
 
     /// <summary>The part of it that lies on other slots of the same width, which it covers.</summary>
@@ -261,10 +272,12 @@ internal sealed record SeriesTable(SeriesKind Kind, string Unit, Slots Slots, st
         return this with { Slots = slots, Rows = [.. Rows.Select(row => row with { Values = row.Values?[from..(from + slots.Count)] })] };
     }
 
-    // Raw samples at their times, computed values at the ends of their slots.
+    // Raw samples at their times, of summaries the last, computed values at the ends of their slots.
     private IReadOnlyList<Sample> Timed(TableRow row) => row.Values is { } values
         ? [.. values.Select((value, i) => new Sample(Slots.FirstEnd + i * Slots.Width, value)).Where(sample => !double.IsNaN(sample.Value))]
-        : [.. row.Samples.Where(sample => !double.IsNaN(sample.Value))];
+        : [.. (row.Summary is { } run ? Lasts(run) : row.Samples).Where(sample => !double.IsNaN(sample.Value))];
+
+    private static IEnumerable<Sample> Lasts(SummaryRun run) => run.Summaries.Select(one => one.Last);
 
     private void NoCounter(Position at, string word, string meant)
     {
