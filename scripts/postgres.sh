@@ -42,8 +42,8 @@ postgres_start() {
         as_postgres "$bin/pg_ctl" -D "$folder/data" -o "-p $SKEVIN_PG_PORT" -l "$folder/log" -w -t 60 start >/dev/null \
             || { echo "PostgreSQL does not start; its log:" >&2; tail -n 15 "$folder/log" >&2; exit 1; }
     fi
-    as_postgres "$bin/psql" -h 127.0.0.1 -p "$SKEVIN_PG_PORT" -U skevin -d postgres -qAtc "select 1 from pg_database where datname = 'skevin'" | grep -q 1 \
-        || as_postgres "$bin/createdb" -h 127.0.0.1 -p "$SKEVIN_PG_PORT" -U skevin skevin
+    as_postgres "$bin/psql" -w -h 127.0.0.1 -p "$SKEVIN_PG_PORT" -U skevin -d postgres -qAtc "select 1 from pg_database where datname = 'skevin'" | grep -q 1 \
+        || as_postgres "$bin/createdb" -w -h 127.0.0.1 -p "$SKEVIN_PG_PORT" -U skevin skevin
     export SKEVIN_DATABASE="Host=127.0.0.1;Port=$SKEVIN_PG_PORT;Database=skevin;Username=skevin;Password=$PGPASSWORD"
     unset PGPASSWORD
 }

@@ -47,12 +47,13 @@ public sealed class BenchServer : IAsyncDisposable
         return new BenchServer(app, new HttpClient { BaseAddress = new Uri($"http://127.0.0.1:{port}"), Timeout = TimeSpan.FromMinutes(5) }, token, NpgsqlDataSource.Create(database));
     }
 
-    /// <summary>Pushes requests, eight at a time.</summary>
+    /// <summary>Pushes requests, fifty at a time: an agent a node, each with one request on its way.</summary>
     /// <returns>Seconds until the last was accepted.</returns>
     public async Task<double> Push(string path, string type, IReadOnlyList<byte[]> requests)
     {
+        Console.WriteLine($"  pushing {requests.Count:N0} requests to {path}");
         var watch = System.Diagnostics.Stopwatch.StartNew();
-        await Parallel.ForEachAsync(requests, new ParallelOptions { MaxDegreeOfParallelism = 8 }, async (request, stop) =>
+        await Parallel.ForEachAsync(requests, new ParallelOptions { MaxDegreeOfParallelism = 50 }, async (request, stop) =>
         {
             while (true)
             {

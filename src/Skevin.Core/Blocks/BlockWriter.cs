@@ -1,4 +1,3 @@
-using System.Text;
 using Skevin.Core.Series;
 
 namespace Skevin.Core.Blocks;
@@ -6,33 +5,33 @@ namespace Skevin.Core.Blocks;
 /// <summary>Writes the inside of a block: numbers of variable length, texts once each, sets of attributes once each; then zstd over all.</summary>
 public sealed class BlockWriter
 {
-    private readonly MemoryStream _body = new();
+    private readonly ColumnBytes _body = new();
     private readonly Dictionary<string, int> _texts = new(StringComparer.Ordinal);
     private readonly List<string> _textList = [];
     private readonly Dictionary<Labels, int> _labels = [];
     private readonly List<Labels> _labelList = [];
 
     /// <summary>A number of 7 bits a byte, lowest first.</summary>
-    public void Unsigned(ulong value) => Unsigned(_body, value);
+    public void Unsigned(ulong value) => _body.Unsigned(value);
 
     /// <summary>A number that may be negative, folded so that small ones stay short.</summary>
-    public void Signed(long value) => Unsigned((ulong)((value << 1) ^ (value >> 63)));
+    public void Signed(long value) => _body.Signed(value);
 
     /// <summary>The 64 bits of a number.</summary>
-    public void Double(double value) => _body.Write(BitConverter.GetBytes(value));
+    public void Double(double value) => _body.Fixed(BitConverter.DoubleToUInt64Bits(value));
 
     /// <summary>Eight bytes as they are.</summary>
-    public void Fixed(ulong value) => _body.Write(BitConverter.GetBytes(value));
+    public void Fixed(ulong value) => _body.Fixed(value);
 
     /// <summary>Bytes with their count.</summary>
     public void Bytes(ReadOnlySpan<byte> bytes)
     {
         Unsigned((ulong)bytes.Length);
-        _body.Write(bytes);
+        _body.Raw(bytes);
     }
 
     /// <summary>A text that is likely to be unlike all others.</summary>
-    public void Inline(string text) => Bytes(Encoding.UTF8.GetBytes(text));
+    public void Inline(string text) => _body.Text(text);
 
     /// <summary>A text that is likely to come again.</summary>
     public void Text(string text) => Unsigned((ulong)NumberOf(text));
@@ -66,28 +65,24 @@ public sealed class BlockWriter
     /// <summary>What is inside of the block, uncompressed.</summary>
     internal byte[] Inside()
     {
-        var whole = new MemoryStream();
         // Attributes are written as texts, so their texts must be known first.
-        var labels = new MemoryStream();
-        Unsigned(labels, (ulong)_labelList.Count);
+        var labels = new ColumnBytes();
+        labels.Unsigned((ulong)_labelList.Count);
         foreach (var set in _labelList)
         {
-            Unsigned(labels, (ulong)set.Count);
+            labels.Unsigned((ulong)set.Count);
             foreach (var (name, value) in set)
             {
-                Unsigned(labels, (ulong)NumberOf(name));
-                Unsigned(labels, (ulong)NumberOf(value));
+                labels.Unsigned((ulong)NumberOf(name));
+                labels.Unsigned((ulong)NumberOf(value));
             }
         }
-        Unsigned(whole, (ulong)_textList.Count);
+        var whole = new ColumnBytes();
+        whole.Unsigned((ulong)_textList.Count);
         foreach (var text in _textList)
-        {
-            var bytes = Encoding.UTF8.GetBytes(text);
-            Unsigned(whole, (ulong)bytes.Length);
-            whole.Write(bytes);
-        }
-        labels.WriteTo(whole);
-        _body.WriteTo(whole);
+            whole.Text(text);
+        whole.Raw(labels.Written);
+        whole.Raw(_body.Written);
         return whole.ToArray();
     }
 
@@ -99,15 +94,5 @@ public sealed class BlockWriter
             _textList.Add(text);
         }
         return number;
-    }
-
-    private static void Unsigned(MemoryStream into, ulong value)
-    {
-        while (value >= 0x80)
-        {
-            into.WriteByte((byte)(value | 0x80));
-            value >>= 7;
-        }
-        into.WriteByte((byte)value);
     }
 }

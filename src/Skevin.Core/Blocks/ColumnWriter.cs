@@ -1,3 +1,4 @@
+using System.Buffers.Binary;
 using System.Text;
 using Skevin.Core.Series;
 
@@ -6,40 +7,61 @@ namespace Skevin.Core.Blocks;
 /// <summary>Numbers and texts one behind the other: the inside of a column.</summary>
 public sealed class ColumnBytes
 {
-    private readonly MemoryStream _bytes = new();
+    private byte[] _bytes = new byte[256];
+    private int _length;
+
+    /// <summary>Length so far.</summary>
+    public long Length => _length;
 
     /// <summary>A number of 7 bits a byte, lowest first.</summary>
     public void Unsigned(ulong value)
     {
-        while (value >= 0x80)
-        {
-            _bytes.WriteByte((byte)(value | 0x80));
-            value >>= 7;
-        }
-        _bytes.WriteByte((byte)value);
+        var room = Room(10);
+        var at = 0;
+        for (; value >= 0x80; value >>= 7)
+            room[at++] = (byte)(value | 0x80);
+        room[at++] = (byte)value;
+        _length += at;
     }
 
     /// <summary>A number that may be negative, folded so that small ones stay short.</summary>
     public void Signed(long value) => Unsigned((ulong)((value << 1) ^ (value >> 63)));
 
     /// <summary>Eight bytes as they are.</summary>
-    public void Fixed(ulong value) => _bytes.Write(BitConverter.GetBytes(value));
+    public void Fixed(ulong value)
+    {
+        BinaryPrimitives.WriteUInt64LittleEndian(Room(8), value);
+        _length += 8;
+    }
 
     /// <summary>Bytes as they are.</summary>
-    public void Raw(ReadOnlySpan<byte> bytes) => _bytes.Write(bytes);
+    public void Raw(ReadOnlySpan<byte> bytes)
+    {
+        bytes.CopyTo(Room(bytes.Length));
+        _length += bytes.Length;
+    }
 
     /// <summary>A text with its length.</summary>
     public void Text(string text)
     {
-        var bytes = Encoding.UTF8.GetBytes(text);
-        Unsigned((ulong)bytes.Length);
-        _bytes.Write(bytes);
+        Unsigned((ulong)Encoding.UTF8.GetByteCount(text));
+        Utf8(text);
     }
 
-    /// <summary>Length so far.</summary>
-    public long Length => _bytes.Length;
+    /// <summary>A text without its length.</summary>
+    public void Utf8(string text) => _length += Encoding.UTF8.GetBytes(text, Room(Encoding.UTF8.GetMaxByteCount(text.Length)));
 
-    internal byte[] ToArray() => _bytes.ToArray();
+    /// <summary>What was written, until more is.</summary>
+    internal ReadOnlySpan<byte> Written => _bytes.AsSpan(0, _length);
+
+    internal byte[] ToArray() => Written.ToArray();
+
+    private Span<byte> Room(int more)
+    {
+        if (_bytes.Length - _length < more)
+            Array.Resize(ref _bytes, Math.Max(_bytes.Length * 2, _length + more));
+        return _bytes.AsSpan(_length);
+    }
 }
 
 /// <summary>
@@ -51,10 +73,10 @@ public sealed class ColumnWriter(int rows)
     private readonly List<(string Name, byte[] Packed)> _columns = [];
 
     /// <summary>Adds a column; one without bytes is left out.</summary>
-    public void Add(string name, ColumnBytes bytes) => Add(name, bytes.ToArray());
+    public void Add(string name, ColumnBytes bytes) => Add(name, bytes.Written);
 
     /// <inheritdoc cref="Add(string, ColumnBytes)"/>
-    public void Add(string name, byte[] bytes)
+    public void Add(string name, ReadOnlySpan<byte> bytes)
     {
         if (bytes.Length > 0)
             _columns.Add((name, Packing.Pack(bytes)));
@@ -103,11 +125,10 @@ public sealed class ColumnWriter(int rows)
         else
         {
             bytes.Unsigned(0);
-            var encoded = texts.Select(Encoding.UTF8.GetBytes).ToArray();
-            foreach (var text in encoded)
-                bytes.Unsigned((ulong)text.Length);
-            foreach (var text in encoded)
-                bytes.Raw(text);
+            foreach (var text in texts)
+                bytes.Unsigned((ulong)Encoding.UTF8.GetByteCount(text));
+            foreach (var text in texts)
+                bytes.Utf8(text);
         }
         Add(name, bytes);
     }
@@ -163,7 +184,7 @@ public sealed class ColumnWriter(int rows)
             foreach (var key in keys)
                 bytes.Text(key);
         }
-        bytes.Raw(numbers.ToArray());
+        bytes.Raw(numbers.Written);
         Add("keys", bytes);
         foreach (var (key, column) in values)
             AddTexts("@" + key, column);

@@ -7,9 +7,13 @@ internal static class Packing
     public const int Longest = 512 << 20;
 
     [ThreadStatic] private static ZstdSharp.Compressor? _compressor;
+    [ThreadStatic] private static ZstdSharp.Compressor? _quick;
     [ThreadStatic] private static ZstdSharp.Decompressor? _decompressor;
 
     public static byte[] Pack(ReadOnlySpan<byte> bytes) => (_compressor ??= new ZstdSharp.Compressor(3)).Wrap(bytes).ToArray();
+
+    /// <summary>For what is soon packed anew.</summary>
+    public static byte[] PackQuickly(ReadOnlySpan<byte> bytes) => (_quick ??= new ZstdSharp.Compressor(1)).Wrap(bytes).ToArray();
 
     /// <exception cref="FormatException">Not packed by <see cref="Pack"/>, or damaged.</exception>
     public static byte[] Unpack(ReadOnlySpan<byte> packed)

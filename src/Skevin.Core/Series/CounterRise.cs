@@ -17,10 +17,13 @@ public static class CounterRise
 
     /// <summary>What the counter rose by from one sample to the next: after a reset, the value itself.</summary>
     public static double Between(Sample before, Sample after) =>
-        after.Value < before.Value || after.Start > before.Time ? after.Value : after.Value - before.Value;
+        after.Value < before.Value || Anew(before.Time, after.Start) ? after.Value : after.Value - before.Value;
+
+    /// <summary>Whether counting began anew since a moment. What is sent as the rise since the last time (delta temporality) begins anew each time.</summary>
+    public static bool Anew(long before, long start) => start > 0 && start >= before;
 
     /// <summary>Whether two successive samples lie so far apart that nothing is known of the time between.</summary>
-    public static bool Apart(Sample before, Sample after, double interval) => after.Time - before.Time > GapIntervals * interval;
+    public static bool Apart(long before, long after, double interval) => after - before > GapIntervals * interval;
 
     /// <summary>
     /// Adds up the rises between successive samples, splitting a rise across a slot boundary in proportion to time.
@@ -89,7 +92,7 @@ public static class CounterRise
         public void Pair(Sample before, Sample after)
         {
             var rise = Between(before, after);
-            if (Apart(before, after, _interval))
+            if (Apart(before.Time, after.Time, _interval))
                 Gap(new CounterGap(before.Time, after.Time, rise));
             else
                 Spread(before.Time, after.Time, rise);
@@ -103,20 +106,8 @@ public static class CounterRise
 
         public void Spread(long begin, long end, double rise)
         {
-            var length = end - begin;
-            if (length <= 0)
-                return;
-            var last = Math.Min(_slots.Length - 1, (end - 1 - _from) / _width);
-            // A slot holds (start, end]; integer division rounds towards zero, so times before the window are clamped first.
-            for (var slot = Math.Max(0, (begin - _from) / _width); slot <= last; slot++)
-            {
-                var start = _from + slot * _width;
-                var overlap = Math.Min(end, start + _width) - Math.Max(begin, start);
-                if (overlap <= 0)
-                    continue;
-                var part = rise * overlap / length;
-                _slots[slot] = double.IsNaN(_slots[slot]) ? part : _slots[slot] + part;
-            }
+            foreach (var (slot, share) in new SlotShares(begin, end, _from, _width, _slots.Length))
+                _slots[slot] = double.IsNaN(_slots[slot]) ? rise * share : _slots[slot] + rise * share;
         }
     }
 }

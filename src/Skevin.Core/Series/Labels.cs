@@ -81,8 +81,18 @@ public sealed class Labels : IReadOnlyCollection<KeyValuePair<string, string>>, 
     }
 
     /// <inheritdoc/>
-    public bool Equals(Labels? other) =>
-        other is not null && _hash == other._hash && _pairs.AsSpan().SequenceEqual(other._pairs);
+    public bool Equals(Labels? other)
+    {
+        if (ReferenceEquals(this, other))
+            return true;
+        if (other is null || _hash != other._hash || _pairs.Length != other._pairs.Length)
+            return false;
+        // Pair by pair, because pairs compare themselves by reflection.
+        for (var i = 0; i < _pairs.Length; i++)
+            if (_pairs[i].Key != other._pairs[i].Key || _pairs[i].Value != other._pairs[i].Value)
+                return false;
+        return true;
+    }
 
     /// <inheritdoc/>
     public override bool Equals(object? obj) => Equals(obj as Labels);

@@ -1,4 +1,4 @@
-using System.Buffers.Binary;
+using Skevin.Core.Blocks;
 
 namespace Skevin.Core.Series;
 
@@ -6,66 +6,68 @@ namespace Skevin.Core.Series;
 public readonly record struct SeriesSample(long Series, Sample Sample);
 
 /// <summary>
-/// The compact form of a batch as it is committed: the durable log of the head. Little-endian: version byte, count (int32),
-/// then columns of series (int64), times (int64), starts (int64) and values (IEEE 754 bits), the whole compressed with zstd.
-/// The chunk codec takes its place when batches are folded.
+/// The compact form of a batch as it is committed: the durable log of the head, quick to write. Version byte, then compressed with zstd: count of runs; of each the
+/// distance of its series' number from the one before, count, times as differences of differences, starts, and values as they are (IEEE 754 bits). Folding makes
+/// smaller chunks of batches.
 /// </summary>
 public static class SampleBatch
 {
-    private const byte Version = 1;
-    private const int RowSize = 32;
+    private const byte Version = 2;
+    private static readonly byte[] Zstd = [0x28, 0xb5, 0x2f, 0xfd];
 
-    /// <summary>Encodes samples in the order given.</summary>
-    public static byte[] Encode(IReadOnlyList<SeriesSample> samples)
+    /// <summary>Encodes runs.</summary>
+    public static byte[] Encode(IReadOnlyCollection<SeriesRun> runs)
     {
-        var count = samples.Count;
-        var raw = new byte[5 + count * RowSize];
-        raw[0] = Version;
-        BinaryPrimitives.WriteInt32LittleEndian(raw.AsSpan(1), count);
-        var column = count * 8;
-        for (var i = 0; i < count; i++)
+        var bytes = new ColumnBytes();
+        bytes.Unsigned((ulong)runs.Count);
+        var series = 0L;
+        foreach (var run in runs)
         {
-            var (series, sample) = samples[i];
-            var at = raw.AsSpan(5 + i * 8);
-            BinaryPrimitives.WriteInt64LittleEndian(at, series);
-            BinaryPrimitives.WriteInt64LittleEndian(at[column..], sample.Time);
-            BinaryPrimitives.WriteInt64LittleEndian(at[(2 * column)..], sample.Start);
-            BinaryPrimitives.WriteInt64LittleEndian(at[(3 * column)..], BitConverter.DoubleToInt64Bits(sample.Value));
+            bytes.Signed(run.Series - series);
+            series = run.Series;
+            bytes.Unsigned((ulong)run.Samples.Count);
+            SampleChunk.Times(bytes, run.Samples);
+            SampleChunk.Starts(bytes, run.Samples);
+            foreach (var sample in run.Samples)
+                bytes.Fixed(BitConverter.DoubleToUInt64Bits(sample.Value));
         }
-        using var compressor = new ZstdSharp.Compressor(3);
-        return compressor.Wrap(raw).ToArray();
+        return [Version, .. Packing.PackQuickly(bytes.Written)];
     }
 
     /// <summary>Decodes what <see cref="Encode"/> wrote.</summary>
     /// <exception cref="FormatException">The bytes are not a batch of a known version or are cut short.</exception>
     public static List<SeriesSample> Decode(ReadOnlySpan<byte> bytes)
     {
-        byte[] raw;
-        try
-        {
-            using var decompressor = new ZstdSharp.Decompressor();
-            raw = decompressor.Unwrap(bytes).ToArray();
-        }
-        catch (ZstdSharp.ZstdException broken)
-        {
-            throw new FormatException("The sample batch is not readable: " + broken.Message, broken);
-        }
-        if (raw.Length < 5 || raw[0] != Version)
+        if (bytes.StartsWith(Zstd))
+            return Columns(Packing.Unpack(bytes));
+        if (bytes.Length == 0 || bytes[0] != Version)
             throw new FormatException("The sample batch has an unknown version.");
-        var count = BinaryPrimitives.ReadInt32LittleEndian(raw.AsSpan(1));
-        if (count < 0 || raw.Length != 5L + (long)count * RowSize)
-            throw new FormatException("The sample batch is cut short.");
+        var reader = new ByteReader(Packing.Unpack(bytes[1..]));
+        var samples = new List<SeriesSample>();
+        var series = 0L;
+        for (var left = reader.Count(reader.Unsigned()); left > 0; left--)
+        {
+            series += reader.Signed();
+            var times = SampleChunk.Times(reader, reader.Count(reader.Unsigned()));
+            var starts = SampleChunk.Starts(reader, times.Length);
+            for (var i = 0; i < times.Length; i++)
+                samples.Add(new SeriesSample(series, new Sample(times[i], BitConverter.UInt64BitsToDouble(reader.Fixed()), starts is null ? 0 : starts[i])));
+        }
+        return samples;
+    }
+
+    // The first version: packed as a whole, with columns of 8 bytes for series, time, start and value behind 0x01 and the count.
+    private static List<SeriesSample> Columns(byte[] raw)
+    {
+        const int head = 5, row = 32;
+        var count = raw.Length < head || raw[0] != 1 ? -1 : BitConverter.ToInt32(raw, 1);
+        if (count < 0 || raw.Length != head + (long)count * row)
+            throw ByteReader.Damaged();
         var samples = new List<SeriesSample>(count);
-        var column = count * 8;
         for (var i = 0; i < count; i++)
         {
-            var at = raw.AsSpan(5 + i * 8);
-            samples.Add(new SeriesSample(
-                BinaryPrimitives.ReadInt64LittleEndian(at),
-                new Sample(
-                    BinaryPrimitives.ReadInt64LittleEndian(at[column..]),
-                    BitConverter.Int64BitsToDouble(BinaryPrimitives.ReadInt64LittleEndian(at[(3 * column)..])),
-                    BinaryPrimitives.ReadInt64LittleEndian(at[(2 * column)..]))));
+            long Column(int number) => BitConverter.ToInt64(raw, head + (number * count + i) * 8);
+            samples.Add(new SeriesSample(Column(0), new Sample(Column(1), BitConverter.Int64BitsToDouble(Column(3)), Column(2))));
         }
         return samples;
     }

@@ -25,12 +25,7 @@ public static class SampleChunk
         var bytes = new ColumnBytes();
         var times = runs[0].Samples;
         bytes.Unsigned((ulong)times.Count);
-        var (before, step) = (0L, 0L);
-        foreach (var sample in times)
-        {
-            bytes.Signed(sample.Time - before - step);
-            (step, before) = (sample.Time - before, sample.Time);
-        }
+        Times(bytes, times);
         bytes.Unsigned((ulong)runs.Count);
         var series = 0L;
         foreach (var run in runs)
@@ -40,7 +35,7 @@ public static class SampleChunk
             Starts(bytes, run.Samples);
             ValueCodec.Write(bytes, [.. run.Samples.Select(sample => sample.Value)]);
         }
-        return [Version, .. Packing.Pack(bytes.ToArray())];
+        return [Version, .. Packing.Pack(bytes.Written)];
     }
 
     /// <summary>Decodes what <see cref="Encode"/> wrote.</summary>
@@ -52,13 +47,7 @@ public static class SampleChunk
         if (chunk.Length == 0 || chunk[0] != Version)
             throw new FormatException("The chunk has an unknown version.");
         var reader = new ByteReader(Packing.Unpack(chunk.AsSpan(1)));
-        var times = new long[reader.Count(reader.Unsigned())];
-        var (before, step) = (0L, 0L);
-        for (var i = 0; i < times.Length; i++)
-        {
-            step += reader.Signed();
-            times[i] = before += step;
-        }
+        var times = Times(reader, reader.Count(reader.Unsigned()));
         var runs = new List<SeriesRun>();
         var series = 0L;
         for (var left = reader.Count(reader.Unsigned()); left > 0; left--)
@@ -79,8 +68,31 @@ public static class SampleChunk
         return runs;
     }
 
+    // Differences of differences.
+    internal static void Times(ColumnBytes bytes, IReadOnlyList<Sample> samples)
+    {
+        var (before, step) = (0L, 0L);
+        foreach (var sample in samples)
+        {
+            bytes.Signed(sample.Time - before - step);
+            (step, before) = (sample.Time - before, sample.Time);
+        }
+    }
+
+    internal static long[] Times(ByteReader reader, int count)
+    {
+        var times = new long[count];
+        var (before, step) = (0L, 0L);
+        for (var i = 0; i < times.Length; i++)
+        {
+            step += reader.Signed();
+            times[i] = before += step;
+        }
+        return times;
+    }
+
     // Runs of the same start time: how many samples, and how much later than the one before. A single 0 stands for none at all.
-    private static void Starts(ColumnBytes bytes, IReadOnlyList<Sample> samples)
+    internal static void Starts(ColumnBytes bytes, IReadOnlyList<Sample> samples)
     {
         if (samples.All(sample => sample.Start == 0))
         {
@@ -103,7 +115,7 @@ public static class SampleChunk
         }
     }
 
-    private static long[]? Starts(ByteReader reader, int count)
+    internal static long[]? Starts(ByteReader reader, int count)
     {
         var runs = reader.Count(reader.Unsigned());
         if (runs == 0)

@@ -80,7 +80,7 @@ public sealed record SummaryRun(double Interval, IReadOnlyList<SampleSummary> Su
         }
         var before = summaries[^1];
         var rise = Plus(before.Rise, next.Rise);
-        if (CounterRise.Apart(before.Last, next.First, interval))
+        if (CounterRise.Apart(before.Last.Time, next.First.Time, interval))
             gaps.Add(new CounterGap(before.Last.Time, next.First.Time, CounterRise.Between(before.Last, next.First)));
         else
             rise = Plus(rise, CounterRise.Between(before.Last, next.First));

@@ -27,7 +27,7 @@ public static class SummaryChunk
             bytes.Unsigned((ulong)one.Length);
             bytes.Raw(one);
         }
-        return [Version, .. Packing.Pack(bytes.ToArray())];
+        return [Version, .. Packing.Pack(bytes.Written)];
     }
 
     /// <summary>Decodes what <see cref="Encode"/> wrote.</summary>

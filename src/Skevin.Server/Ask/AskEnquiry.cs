@@ -48,7 +48,7 @@ public sealed record AskAnswer(
     IReadOnlyList<StepView> Steps, IReadOnlyList<NoteView> Notes, string Formatted, string? View = null, int? Total = null);
 
 /// <summary>Answers enquiries in a reader's access scope.</summary>
-public sealed class AskEnquiry(SampleStore store, SeriesIndex index, Head head, AddressBooks books, SkevinOptions options, TimeProvider clock)
+public sealed class AskEnquiry(SampleStore store, SeriesIndex index, Heads heads, AddressBooks books, SkevinOptions options, TimeProvider clock)
 {
     private static readonly TimeSpan Deadline = TimeSpan.FromSeconds(30);
 
@@ -56,7 +56,7 @@ public sealed class AskEnquiry(SampleStore store, SeriesIndex index, Head head, 
     public EnquiryReader ReaderFor(AccessScope access, string? cluster) => new(SeriesFor(access, cluster), RowsFor(access, cluster));
 
     /// <summary>The reader of series.</summary>
-    public ScopedReader SeriesFor(AccessScope access, string? cluster) => new(store, index, head, access, cluster, DayPartitions.StartOf(clock.GetUtcNow() - options.Retention));
+    public ScopedReader SeriesFor(AccessScope access, string? cluster) => new(store, index, heads, access, cluster, DayPartitions.StartOf(clock.GetUtcNow() - options.Retention));
 
     /// <summary>The reader of rows.</summary>
     public RowReader RowsFor(AccessScope access, string? cluster) => new(store.Database, books, access, cluster);

@@ -8,7 +8,7 @@ using Skevin.Storage.Metrics;
 namespace Skevin.Server.Collection;
 
 /// <summary>Measures what collecting costs, from what is stored.</summary>
-public sealed class MeasureCollection(SampleStore store, Head head, AskEnquiry ask, TimeProvider clock)
+public sealed class MeasureCollection(SampleStore store, Heads heads, AskEnquiry ask, TimeProvider clock)
 {
     private static readonly TimeSpan Over = TimeSpan.FromMinutes(5);
 
@@ -18,7 +18,7 @@ public sealed class MeasureCollection(SampleStore store, Head head, AskEnquiry a
         var now = clock.GetUtcNow().ToUnixTimeMilliseconds();
         var from = now - (long)Over.TotalMilliseconds;
         var reader = ask.SeriesFor(AccessScope.Everything, cluster);
-        var alive = reader.All().Where(series => head.Has(series.Id, from, now)).ToArray();
+        var alive = reader.All().Where(series => heads.Has(series, from, now)).ToArray();
         double? cores = null;
         if (alive.Any(series => series.Key.Metric == "container.cpu.time"))
         {
@@ -47,13 +47,13 @@ public sealed class MeasureCollection(SampleStore store, Head head, AskEnquiry a
     {
         await using var command = store.Database.CreateCommand("""
             select inhparent::regclass::text, sum(pg_total_relation_size(inhrelid))::bigint from pg_inherits
-            where inhparent = any(array['sample_batch', 'sample_chunk', 'log_block', 'span_block', 'trace_index', 'flow_block']::regclass[]) group by 1
+            where inhparent = any(array['sample_batch', 'sample_chunk', 'sample_summary', 'histogram_block', 'log_block', 'span_block', 'trace_index', 'flow_block']::regclass[]) group by 1
             """);
         var bytes = new Dictionary<string, long>();
         await using var rows = await command.ExecuteReaderAsync(stop);
         while (await rows.ReadAsync(stop))
         {
-            var signal = rows.GetString(0) switch { "sample_batch" or "sample_chunk" => "metrics", "log_block" => "logs", "flow_block" => "flows", _ => "traces" };
+            var signal = rows.GetString(0) switch { "sample_batch" or "sample_chunk" or "sample_summary" or "histogram_block" => "metrics", "log_block" => "logs", "flow_block" => "flows", _ => "traces" };
             bytes[signal] = bytes.GetValueOrDefault(signal) + rows.GetInt64(1);
         }
         return bytes;

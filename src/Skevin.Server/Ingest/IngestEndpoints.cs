@@ -172,7 +172,8 @@ public static class IngestEndpoints
                 return null;
             }
             await using var body = encoding == "gzip" ? new GZipStream(context.Request.Body, CompressionMode.Decompress) : context.Request.Body;
-            using var whole = new MemoryStream();
+            // Most of what comes is told its length; packed, it grows to some four times that.
+            using var whole = new MemoryStream((int)Math.Min(LongestUnpacked, (context.Request.ContentLength ?? 4096) * (encoding == "gzip" ? 4 : 1)));
             var buffer = new byte[81920];
             for (int count; (count = await body.ReadAsync(buffer, context.RequestAborted)) > 0;)
             {

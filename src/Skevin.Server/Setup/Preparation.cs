@@ -31,14 +31,19 @@ public sealed class Preparation(IServiceProvider services, SkevinOptions options
         if (options.FirstPerson is { } email && options.FirstPassword is { } password && !await context.Users.AnyAsync(stop))
             await FirstPerson(people, email, email, password, keepPassword: true);
 
-        var (store, index, head) = (services.GetRequiredService<SampleStore>(), services.GetRequiredService<SeriesIndex>(), services.GetRequiredService<Head>());
+        var (store, index, head) = (services.GetRequiredService<SampleStore>(), services.GetRequiredService<SeriesIndex>(), services.GetRequiredService<Heads>());
         await store.LoadSeries(index, stop);
         var now = clock.GetUtcNow();
         head.TrimTo((now - HeadSpan).ToUnixTimeMilliseconds());
         var count = 0L;
         await store.Read(head.Start - 1, now.AddMinutes(11).ToUnixTimeMilliseconds(), null, _ => true, (series, sample) =>
         {
-            if (sample.Time >= head.Start && head.Add(series, sample) == HeadAdd.Added)
+            if (sample.Time >= head.Start && head.Samples.Add(series, sample) == HeadAdd.Added)
+                count++;
+        }, stop);
+        await store.ReadHistograms(head.Start - 1, now.AddMinutes(11).ToUnixTimeMilliseconds(), _ => true, (series, sample) =>
+        {
+            if (sample.Time >= head.Start && head.Histograms.Add(series, sample) == HeadAdd.Added)
                 count++;
         }, stop);
         await services.GetRequiredService<ArrivalBook>().Load(stop);
@@ -70,7 +75,7 @@ public sealed class Preparation(IServiceProvider services, SkevinOptions options
 }
 
 /// <summary>Trims the head and drops what is older than the retention.</summary>
-public sealed class Housekeeping(SampleStore store, DayPartitions partitions, Head head, SkevinOptions options, TimeProvider clock, ILogger<Housekeeping> log) : BackgroundService
+public sealed class Housekeeping(SampleStore store, DayPartitions partitions, Heads head, SkevinOptions options, TimeProvider clock, ILogger<Housekeeping> log) : BackgroundService
 {
     /// <inheritdoc/>
     protected override async Task ExecuteAsync(CancellationToken stoppingToken)

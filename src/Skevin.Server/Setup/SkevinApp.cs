@@ -73,7 +73,7 @@ public static class SkevinApp
             return Task.CompletedTask;
         }));
         services.AddSingleton<SeriesIndex>();
-        services.AddSingleton<Head>();
+        services.AddSingleton<Heads>();
         services.AddSingleton<SampleStore>();
         services.AddSingleton<MetricsIntake>();
         services.AddSingleton<DayPartitions>();

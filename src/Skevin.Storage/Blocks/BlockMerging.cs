@@ -1,6 +1,7 @@
 using Npgsql;
 using Skevin.Core.Blocks;
 using Skevin.Core.Logs;
+using Skevin.Core.Series;
 using Skevin.Core.Traces;
 using Skevin.Core.Traffic;
 
@@ -78,6 +79,7 @@ public sealed class BlockMerging(NpgsqlDataSource database, TimeProvider clock)
         {
             "log_block" => SignalBlock.OfLines(group.Cluster, group.Day, group.Kind, [.. payloads.SelectMany(LogBlock.Decode)], received),
             "span_block" => SignalBlock.OfSpans(group.Cluster, group.Day, spans = [.. payloads.SelectMany(SpanBlock.Decode)], received),
+            "histogram_block" => SignalBlock.OfHistograms(group.Cluster, group.Day, [.. payloads.SelectMany(HistogramBlock.Decode)], received),
             _ => SignalBlock.OfFlows(group.Cluster, group.Day, [.. FlowMinutes.Sum(payloads.SelectMany(payload => FlowBlock.Decode(payload)))], received),
         };
         var number = (await SignalBlocks.Write(connection, transaction, [merged], stop))[0];

@@ -7,7 +7,7 @@ namespace Skevin.Storage.Blocks;
 public sealed class DayPartitions(NpgsqlDataSource database)
 {
     /// <summary>The partitioned tables.</summary>
-    public static readonly string[] Tables = ["sample_batch", "sample_chunk", "sample_summary", "log_block", "span_block", "trace_index", "flow_block"];
+    public static readonly string[] Tables = ["sample_batch", "sample_chunk", "sample_summary", "histogram_block", "log_block", "span_block", "trace_index", "flow_block"];
 
     private readonly ConcurrentDictionary<(string, DateOnly), bool> _made = new();
 

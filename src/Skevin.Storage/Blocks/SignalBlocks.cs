@@ -2,17 +2,18 @@ using Npgsql;
 using NpgsqlTypes;
 using Skevin.Core.Blocks;
 using Skevin.Core.Logs;
+using Skevin.Core.Series;
 using Skevin.Core.Traces;
 using Skevin.Core.Traffic;
 
 namespace Skevin.Storage.Blocks;
 
 /// <summary>A block of one cluster and day, ready to be written.</summary>
-/// <param name="Table">log_block, span_block or flow_block.</param>
+/// <param name="Table">log_block, span_block, flow_block or histogram_block.</param>
 /// <param name="Kind">Of log_block: 0 for lines, 1 for events.</param>
 /// <param name="From">Time of the first row, epoch milliseconds.</param>
 /// <param name="To">Time of the last row.</param>
-/// <param name="Words">Filter over all words; empty for flows.</param>
+/// <param name="Words">Filter over all words; empty for flows and histograms.</param>
 internal sealed record SignalBlock(string Table, int Cluster, DateOnly Day, short Kind, long From, long To, int Count, byte[] Words, byte[] Payload, DateTimeOffset ReceivedAt)
 {
     // From so many rows on, columns pay for themselves.
@@ -60,18 +61,23 @@ internal sealed record SignalBlock(string Table, int Cluster, DateOnly Day, shor
 
     public static SignalBlock OfFlows(int cluster, DateOnly day, FlowMinute[] flows, DateTimeOffset received) =>
         new("flow_block", cluster, day, 0, flows.Min(flow => flow.Key.Minute), flows.Max(flow => flow.Key.Minute), flows.Length, [], FlowBlock.Encode(flows), received);
+
+    public static SignalBlock OfHistograms(int cluster, DateOnly day, SeriesHistogram[] samples, DateTimeOffset received) =>
+        new("histogram_block", cluster, day, 0, samples.Min(one => one.Sample.Time), samples.Max(one => one.Sample.Time), samples.Length, [], HistogramBlock.Encode(samples), received);
 }
 
 /// <summary>Writes blocks by COPY, inside a transaction of the caller's.</summary>
 internal static class SignalBlocks
 {
     /// <summary>The column that counts rows, by table.</summary>
-    public static readonly IReadOnlyDictionary<string, string> CountColumn = new Dictionary<string, string> { ["log_block"] = "lines", ["span_block"] = "spans", ["flow_block"] = "rows" };
+    public static readonly IReadOnlyDictionary<string, string> CountColumn = new Dictionary<string, string> { ["log_block"] = "lines", ["span_block"] = "spans", ["flow_block"] = "rows", ["histogram_block"] = "samples" };
 
     /// <summary>Writes blocks.</summary>
     /// <returns>Their numbers, in order.</returns>
     public static async Task<long[]> Write(NpgsqlConnection connection, NpgsqlTransaction transaction, IReadOnlyList<SignalBlock> blocks, CancellationToken stop)
     {
+        if (blocks.Count == 0)
+            return [];
         var numbers = await Numbers(connection, transaction, blocks.Count, stop);
         foreach (var table in blocks.Index().GroupBy(pair => pair.Item.Table))
         {
@@ -88,7 +94,7 @@ internal static class SignalBlocks
                 await copy.WriteAsync(block.ReceivedAt.UtcDateTime, NpgsqlDbType.TimestampTz, stop);
                 await copy.WriteAsync(block.Payload, NpgsqlDbType.Bytea, stop);
                 await copy.WriteAsync(block.Count, NpgsqlDbType.Integer, stop);
-                if (table.Key != "flow_block")
+                if (more.Length > 0)
                     await copy.WriteAsync(block.Words, NpgsqlDbType.Bytea, stop);
                 if (table.Key == "log_block")
                     await copy.WriteAsync(block.Kind, NpgsqlDbType.Smallint, stop);

@@ -18,15 +18,15 @@ public enum HeadAdd
 }
 
 /// <summary>The newest samples of every series in memory, in order of time. The batch rows rebuild it.</summary>
-public sealed class Head
+public sealed class Head<T> where T : ITimed<T>
 {
-    private readonly ConcurrentDictionary<long, List<Sample>> _series = new();
+    private readonly ConcurrentDictionary<long, List<T>> _series = new();
 
     /// <summary>Samples earlier than this are read from the batch rows, epoch milliseconds.</summary>
     public long Start { get; private set; } = long.MinValue;
 
     /// <summary>Whether a sample is there, and with which value.</summary>
-    public HeadAdd Look(long series, Sample sample)
+    public HeadAdd Look(long series, T sample)
     {
         if (!_series.TryGetValue(series, out var samples))
             return HeadAdd.Added;
@@ -37,8 +37,33 @@ public sealed class Head
         }
     }
 
+    /// <summary>Time of the newest sample of a series, epoch milliseconds; <see cref="long.MinValue"/> of none.</summary>
+    public long Newest(long series)
+    {
+        if (!_series.TryGetValue(series, out var samples))
+            return long.MinValue;
+        lock (samples)
+            return samples.Count == 0 ? long.MinValue : samples[^1].Time;
+    }
+
+    /// <summary>Adds samples of one series, in order of time, that are not there yet.</summary>
+    public void Add(long series, IReadOnlyList<T> fresh)
+    {
+        var samples = _series.GetOrAdd(series, _ => []);
+        lock (samples)
+        {
+            if (samples.Count == 0 || samples[^1].Time < fresh[0].Time)
+            {
+                samples.AddRange(fresh);
+                return;
+            }
+        }
+        foreach (var sample in fresh)
+            Add(series, sample);
+    }
+
     /// <summary>Adds a sample; one that is there already stays as it is.</summary>
-    public HeadAdd Add(long series, Sample sample)
+    public HeadAdd Add(long series, T sample)
     {
         var samples = _series.GetOrAdd(series, _ => []);
         lock (samples)
@@ -57,7 +82,7 @@ public sealed class Head
     }
 
     /// <summary>Samples with from &lt; time ≤ to.</summary>
-    public Sample[] Read(long series, long from, long to)
+    public T[] Read(long series, long from, long to)
     {
         if (!_series.TryGetValue(series, out var samples))
             return [];
@@ -100,10 +125,10 @@ public sealed class Head
         }
     }
 
-    private static HeadAdd Compare(Sample there, Sample fresh) =>
-        there.Value.Equals(fresh.Value) ? HeadAdd.Same : HeadAdd.Conflict;
+    private static HeadAdd Compare(T there, T fresh) =>
+        there.Agrees(fresh) ? HeadAdd.Same : HeadAdd.Conflict;
 
-    private static int IndexOf(List<Sample> samples, long time)
+    private static int IndexOf(List<T> samples, long time)
     {
         var (low, high) = (0, samples.Count - 1);
         while (low <= high)
@@ -117,5 +142,29 @@ public sealed class Head
                 high = middle - 1;
         }
         return ~low;
+    }
+}
+
+/// <summary>The newest samples of all series, numbers and histograms.</summary>
+public sealed class Heads
+{
+    /// <summary>Of counters and gauges.</summary>
+    public Head<Sample> Samples { get; } = new();
+
+    /// <summary>Of histograms.</summary>
+    public Head<HistogramSample> Histograms { get; } = new();
+
+    /// <summary>What is earlier is read from the store, epoch milliseconds.</summary>
+    public long Start => Samples.Start;
+
+    /// <summary>Whether the series has a sample with from &lt; time ≤ to.</summary>
+    public bool Has(StoredSeries series, long from, long to) =>
+        series.Key.Kind == SeriesKind.Histogram ? Histograms.Has(series.Id, from, to) : Samples.Has(series.Id, from, to);
+
+    /// <summary>Lets go of samples before a moment.</summary>
+    public void TrimTo(long start)
+    {
+        Samples.TrimTo(start);
+        Histograms.TrimTo(start);
     }
 }

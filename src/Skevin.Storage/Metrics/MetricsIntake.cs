@@ -1,3 +1,4 @@
+using Npgsql;
 using Skevin.Core.Formats.Otlp;
 using Skevin.Core.Series;
 using Skevin.Storage.Arrivals;
@@ -14,20 +15,22 @@ public sealed record IntakeResult(int Stored, bool Repeated, int Conflicts);
 /// <summary>The one way samples come in: committed in groups, and only then do they stand in the head.</summary>
 public sealed class MetricsIntake : IAsyncDisposable
 {
-    private sealed record Request(int Cluster, RequestKey Key, ReadMetrics Read);
+    // The numbers of the request's series as far as they were known when it came; 0 for a new one.
+    private sealed record Request(int Cluster, RequestKey Key, ReadMetrics Read, long[] Samples, long[] Histograms);
 
     private readonly SampleStore _store;
     private readonly DayPartitions _partitions;
     private readonly SeriesIndex _index;
-    private readonly Head _head;
+    private readonly Head<Sample> _head;
+    private readonly Head<HistogramSample> _histograms;
     private readonly ArrivalBook _arrivals;
     private readonly TimeProvider _clock;
     private readonly GroupCommit<Request, IntakeResult> _commits;
 
     /// <summary>Makes it; <see cref="Start"/> begins.</summary>
-    public MetricsIntake(SampleStore store, DayPartitions partitions, SeriesIndex index, Head head, ArrivalBook arrivals, TimeProvider clock)
+    public MetricsIntake(SampleStore store, DayPartitions partitions, SeriesIndex index, Heads heads, ArrivalBook arrivals, TimeProvider clock)
     {
-        (_store, _partitions, _index, _head, _arrivals, _clock) = (store, partitions, index, head, arrivals, clock);
+        (_store, _partitions, _index, _head, _histograms, _arrivals, _clock) = (store, partitions, index, heads.Samples, heads.Histograms, arrivals, clock);
         _commits = new(Commit);
     }
 
@@ -42,7 +45,12 @@ public sealed class MetricsIntake : IAsyncDisposable
     /// <param name="key">Tells it from its repetition.</param>
     /// <param name="read">The samples.</param>
     /// <returns>After the commit.</returns>
-    public Task<IntakeResult> Store(int cluster, RequestKey key, ReadMetrics read) => _commits.Run(new Request(cluster, key, read));
+    public Task<IntakeResult> Store(int cluster, RequestKey key, ReadMetrics read)
+    {
+        // Looked up here, because many requests are at this point at a time but only one group is committed.
+        long[] Known<T>(IReadOnlyList<IncomingRun<T>> runs) => [.. runs.Select(run => _index.Find(cluster, run.Key)?.Id ?? 0)];
+        return _commits.Run(new Request(cluster, key, read, Known(read.Samples), Known(read.Histograms)));
+    }
 
     /// <inheritdoc/>
     public ValueTask DisposeAsync() => _commits.DisposeAsync();
@@ -50,48 +58,73 @@ public sealed class MetricsIntake : IAsyncDisposable
     private async Task<IReadOnlyList<IntakeResult>> Commit(IReadOnlyList<Request> group, CancellationToken stop)
     {
         var now = _clock.GetUtcNow();
-        await _partitions.Ensure(group.SelectMany(request => request.Read.Samples).Select(sample => ("sample_batch", DayPartitions.DayOf(sample.Sample.Time))), stop);
+        var days = Days(group, request => request.Read.Samples).Select(day => ("sample_batch", day)).Concat(Days(group, request => request.Read.Histograms).Select(day => ("histogram_block", day)));
+        await _partitions.Ensure(days, stop);
         await using var connection = await _store.Database.OpenConnectionAsync(stop);
         await using var transaction = await connection.BeginTransactionAsync(stop);
         var fresh = await IngestKeys.TakeNew(connection, transaction, group, request => request.Key, now, stop);
-        var unknown = fresh.SelectMany(request => request.Read.Samples.Select(sample => (request.Cluster, sample.Key)))
-            .Distinct().Where(pair => _index.Find(pair.Cluster, pair.Key) is null).ToArray();
-        var made = unknown.Length == 0
-            ? new Dictionary<(int, SeriesKey), long>()
-            : await SampleStore.Resolve(connection, transaction, unknown, stop);
-        long Number(int cluster, SeriesKey key) => _index.Find(cluster, key)?.Id ?? made[(cluster, key)];
+        var made = await Number(connection, transaction, fresh, stop);
 
-        var results = new Dictionary<Request, (IntakeResult Result, SampleStore.BatchRow Row)>(ReferenceEqualityComparer.Instance);
-        var together = new Dictionary<(long, long), double>();
+        var results = new Dictionary<Request, IntakeResult>(ReferenceEqualityComparer.Instance);
+        var (samples, histograms) = (new Sieve<Sample>(_head), new Sieve<HistogramSample>(_histograms));
         foreach (var request in fresh)
         {
-            var samples = new List<SeriesSample>(request.Read.Samples.Count);
-            var conflicts = 0;
-            foreach (var (key, sample) in request.Read.Samples)
-            {
-                var series = Number(request.Cluster, key);
-                var look = _head.Look(series, sample);
-                // The same series and time may stand twice in what is committed together.
-                if (look == HeadAdd.Added && !together.TryAdd((series, sample.Time), sample.Value))
-                    look = together[(series, sample.Time)].Equals(sample.Value) ? HeadAdd.Same : HeadAdd.Conflict;
-                if (look == HeadAdd.Added)
-                    samples.Add(new SeriesSample(series, sample));
-                else if (look == HeadAdd.Conflict)
-                    conflicts++;
-            }
-            results[request] = (new IntakeResult(samples.Count, false, conflicts), new SampleStore.BatchRow(request.Cluster, now, samples));
+            var (stored, conflicts) = samples.Take(request.Cluster, request.Samples, request.Read.Samples);
+            var (more, worse) = histograms.Take(request.Cluster, request.Histograms, request.Read.Histograms);
+            results[request] = new IntakeResult(stored + more, false, conflicts + worse);
         }
-        await SampleStore.Copy(connection, results.Values.Select(result => result.Row).Where(row => row.Samples.Count > 0), stop);
+        await SampleStore.Copy(connection, samples.Fresh, now, stop);
+        await SignalBlocks.Write(connection, transaction, [.. BlocksOf(histograms, now)], stop);
         var arrived = fresh.SelectMany(request => request.Read.Sources.Select(source => (request.Cluster, source))).ToArray();
         await ArrivalBook.Write(connection, transaction, arrived, now, stop);
         await transaction.CommitAsync(stop);
 
         foreach (var ((cluster, key), id) in made)
             _index.Add(new StoredSeries(id, cluster, key));
-        foreach (var (series, sample) in results.Values.SelectMany(result => result.Row.Samples))
-            if (sample.Time >= _head.Start)
-                _head.Add(series, sample);
+        samples.IntoHead();
+        histograms.IntoHead();
         _arrivals.Arrived(arrived, now);
-        return [.. group.Select(request => results.TryGetValue(request, out var own) ? own.Result : new IntakeResult(0, true, 0))];
+        return [.. group.Select(request => results.GetValueOrDefault(request) ?? new IntakeResult(0, true, 0))];
     }
+
+    private static IEnumerable<DateOnly> Days<T>(IReadOnlyList<Request> group, Func<Request, IReadOnlyList<IncomingRun<T>>> runs) where T : ITimed<T>
+    {
+        const long day = 86_400_000;
+        var (days, before) = (new HashSet<long>(), -1L);
+        foreach (var request in group)
+            foreach (var run in runs(request))
+                foreach (var point in run.Points)
+                    if (point.Time / day is var one && one != before)
+                        days.Add(before = one);
+        return days.Select(number => DayPartitions.DayOf(number * day));
+    }
+
+    // Gives numbers to series that had none when their request came.
+    private async Task<IReadOnlyDictionary<(int Cluster, SeriesKey Key), long>> Number(NpgsqlConnection connection, NpgsqlTransaction transaction, IReadOnlyList<Request> fresh, CancellationToken stop)
+    {
+        var unknown = new HashSet<(int, SeriesKey)>();
+        Fill((request, key) => _index.Find(request.Cluster, key)?.Id ?? (unknown.Add((request.Cluster, key)) ? 0 : 0));
+        if (unknown.Count == 0)
+            return new Dictionary<(int, SeriesKey), long>();
+        var made = await SampleStore.Resolve(connection, transaction, unknown, stop);
+        Fill((request, key) => made[(request.Cluster, key)]);
+        return made;
+
+        void Fill(Func<Request, SeriesKey, long> number)
+        {
+            foreach (var request in fresh)
+            {
+                for (var i = 0; i < request.Samples.Length; i++)
+                    if (request.Samples[i] == 0)
+                        request.Samples[i] = number(request, request.Read.Samples[i].Key);
+                for (var i = 0; i < request.Histograms.Length; i++)
+                    if (request.Histograms[i] == 0)
+                        request.Histograms[i] = number(request, request.Read.Histograms[i].Key);
+            }
+        }
+    }
+
+    private static IEnumerable<SignalBlock> BlocksOf(Sieve<HistogramSample> histograms, DateTimeOffset now) =>
+        histograms.Fresh.SelectMany(run => run.Samples.Select(sample => (run.Cluster, Day: DayPartitions.DayOf(sample.Time), Sample: new SeriesHistogram(run.Series, sample))))
+            .GroupBy(one => (one.Cluster, one.Day), one => one.Sample).Select(block => SignalBlock.OfHistograms(block.Key.Cluster, block.Key.Day, [.. block], now));
 }

@@ -53,28 +53,35 @@ public sealed class SampleStore(NpgsqlDataSource database)
         return ordered.ToDictionary(item => (item.Cluster, item.Key), item => ids[Convert.ToHexString(item.Hash)]);
     }
 
-    /// <summary>A batch row to write.</summary>
-    public sealed record BatchRow(int Cluster, DateTimeOffset ReceivedAt, IReadOnlyList<SeriesSample> Samples);
-
-    /// <summary>Copies batch rows in, one for each day a request's samples fall on.</summary>
-    public static async Task Copy(NpgsqlConnection connection, IEnumerable<BatchRow> rows, CancellationToken stop)
+    /// <summary>Copies fresh samples in, a batch row for each cluster and day.</summary>
+    internal static async Task Copy(NpgsqlConnection connection, IReadOnlyList<FreshRun<Sample>> runs, DateTimeOffset received, CancellationToken stop)
     {
+        if (runs.Count == 0)
+            return;
         await using var copy = await connection.BeginBinaryImportAsync(
             "copy sample_batch (day, cluster_id, from_ms, to_ms, samples, received_at, payload) from stdin (format binary)", stop);
-        foreach (var row in rows)
-            foreach (var day in row.Samples.GroupBy(sample => DayPartitions.DayOf(sample.Sample.Time)))
+        foreach (var cluster in runs.GroupBy(run => run.Cluster))
+            foreach (var (day, ofDay) in ByDay([.. cluster]))
             {
-                var samples = day.ToArray();
                 await copy.StartRowAsync(stop);
-                await copy.WriteAsync(day.Key, NpgsqlDbType.Date, stop);
-                await copy.WriteAsync(row.Cluster, NpgsqlDbType.Integer, stop);
-                await copy.WriteAsync(samples.Min(sample => sample.Sample.Time), NpgsqlDbType.Bigint, stop);
-                await copy.WriteAsync(samples.Max(sample => sample.Sample.Time), NpgsqlDbType.Bigint, stop);
-                await copy.WriteAsync(samples.Length, NpgsqlDbType.Integer, stop);
-                await copy.WriteAsync(row.ReceivedAt.UtcDateTime, NpgsqlDbType.TimestampTz, stop);
-                await copy.WriteAsync(SampleBatch.Encode(samples), NpgsqlDbType.Bytea, stop);
+                await copy.WriteAsync(day, NpgsqlDbType.Date, stop);
+                await copy.WriteAsync(cluster.Key, NpgsqlDbType.Integer, stop);
+                await copy.WriteAsync(ofDay.Min(run => run.Samples[0].Time), NpgsqlDbType.Bigint, stop);
+                await copy.WriteAsync(ofDay.Max(run => run.Samples[^1].Time), NpgsqlDbType.Bigint, stop);
+                await copy.WriteAsync(ofDay.Sum(run => run.Samples.Count), NpgsqlDbType.Integer, stop);
+                await copy.WriteAsync(received.UtcDateTime, NpgsqlDbType.TimestampTz, stop);
+                await copy.WriteAsync(SampleBatch.Encode(ofDay), NpgsqlDbType.Bytea, stop);
             }
         await copy.CompleteAsync(stop);
+    }
+
+    private static IEnumerable<(DateOnly, IReadOnlyList<SeriesRun>)> ByDay(IReadOnlyList<FreshRun<Sample>> runs)
+    {
+        var (first, last) = (DayPartitions.DayOf(runs.Min(run => run.Samples[0].Time)), DayPartitions.DayOf(runs.Max(run => run.Samples[^1].Time)));
+        // Nearly always all of it is of one day.
+        return first == last ? [(first, [.. runs.Select(run => new SeriesRun(run.Series, run.Samples))])]
+            : runs.SelectMany(run => run.Samples.GroupBy(sample => DayPartitions.DayOf(sample.Time)).Select(day => (Day: day.Key, Run: new SeriesRun(run.Series, [.. day]))))
+                .GroupBy(one => one.Day, one => one.Run).Select(day => (day.Key, (IReadOnlyList<SeriesRun>)[.. day]));
     }
 
     /// <summary>Samples in chunks and batches that touch from &lt; time ≤ to, as of one moment; what was committed first comes first.</summary>
@@ -119,6 +126,23 @@ public sealed class SampleStore(NpgsqlDataSource database)
                         then(series, sample);
             }
         }
+    }
+
+    /// <summary>Histograms of blocks that touch from &lt; time ≤ to; what was committed first comes first.</summary>
+    /// <param name="from">Epoch milliseconds, excluded.</param>
+    /// <param name="to">Epoch milliseconds, included.</param>
+    /// <param name="wanted">Which series.</param>
+    /// <param name="then">Takes the samples, also such as lie outside the window.</param>
+    /// <param name="stop">Cancels.</param>
+    public async Task ReadHistograms(long from, long to, Func<long, bool> wanted, Action<long, HistogramSample> then, CancellationToken stop)
+    {
+        await using var command = database.CreateCommand("select payload from histogram_block where day between @first and @last and to_ms > @from and from_ms <= @to order by received_at, id");
+        AddWindow(command, from, to);
+        await using var reader = await command.ExecuteReaderAsync(stop);
+        while (await reader.ReadAsync(stop))
+            foreach (var (series, sample) in HistogramBlock.Decode((byte[])reader[0]))
+                if (wanted(series))
+                    then(series, sample);
     }
 
     /// <summary>Summaries of a metric over whole windows of <see cref="SampleFolding.Window"/>, as of one moment. Where samples wait to be folded, they are summarised here.</summary>

@@ -81,21 +81,22 @@ public sealed class OtlpJsonTests
     public void Samples_get_the_tokens_cluster_and_what_cannot_be_kept_is_counted()
     {
         var read = OtlpMetrics.Read(Read(Example), "larkfield-north", new StampRange(Time - 1, Time + 1));
+        read.Refused.Count.ShouldBe(0);
+        var (key, sample) = (read.Samples[0].Key, read.Samples[0].Points.ShouldHaveSingleItem());
         read.Samples.Count.ShouldBe(2);
-        read.Refused.Count.ShouldBe(1);
-        read.Refused.Why.ShouldContain("Histograms");
-        var (key, sample) = read.Samples[0];
         (key.Metric, key.Kind, key.Unit).ShouldBe(("my.counter", SeriesKind.Counter, "1"));
         key.Labels["k8s.cluster.name"].ShouldBe("larkfield-north");
         key.Labels["service.name"].ShouldBe("my.service");
         (sample.Time, sample.Value, sample.Start).ShouldBe((Time, 5, Time));
+        read.Histograms.ShouldHaveSingleItem();
     }
 
     [Fact]
-    public void Stamps_outside_the_retention_and_delta_sums_are_refused_with_the_reason()
+    public void Stamps_outside_the_retention_and_sums_of_no_temporality_are_refused_with_the_reason()
     {
         OtlpMetrics.Read(Read(Example), "c", new StampRange(Time + 1, Time + 2)).Refused.Why.ShouldContain("older than the retention");
         OtlpMetrics.Read(Read(Example), "c", new StampRange(Time - 2, Time - 1)).Refused.Why.ShouldContain("ahead");
-        OtlpMetrics.Read(Read(Example.Replace("\"aggregationTemporality\":2", "\"aggregationTemporality\":1")), "c", new StampRange(Time - 1, Time + 1)).Refused.Why.ShouldContain("cumulative");
+        OtlpMetrics.Read(Read(Example.Replace("\"aggregationTemporality\":2", "\"aggregationTemporality\":0")), "c", new StampRange(Time - 1, Time + 1)).Refused.Why.ShouldContain("cumulative or delta");
+        OtlpMetrics.Read(Read(Example.Replace("\"aggregationTemporality\":2", "\"aggregationTemporality\":1")), "c", new StampRange(Time - 1, Time + 1)).Samples[0].Key.Kind.ShouldBe(SeriesKind.Counter);
     }
 }

@@ -20,7 +20,7 @@ public sealed class AgentReadingTests
         read.Sources.ShouldHaveSingleItem().Source.ShouldBe(builder.Source);
         return read.Samples.ToDictionary(
             sample => sample.Key.Metric + string.Concat(sample.Key.Labels.Where(pair => !pair.Key.StartsWith("k8s.", StringComparison.Ordinal) && pair.Key != "service.name").Select(pair => $" {pair.Key}={pair.Value}")),
-            sample => (sample.Sample.Value, sample.Key.Unit, sample.Key.Kind.ToString(), sample.Sample.Start));
+            sample => (sample.Points.Single().Value, sample.Key.Unit, sample.Key.Kind.ToString(), sample.Points.Single().Start));
     }
 
     [Fact]

@@ -209,7 +209,7 @@ public sealed class AgentReceivingTests
         var builder = new MetricsBuilder("host/north-1", DateTimeOffset.UtcNow);
         HostMetrics.Read(folder, "north-1", builder);
         var samples = OtlpMetrics.Read(MetricsBuilder.Request([builder]), "c", new StampRange(0, long.MaxValue)).Samples;
-        double Value(string metric, params (string, string)[] labels) => samples.Single(sample => sample.Key.Metric == metric && labels.All(pair => sample.Key.Labels[pair.Item1] == pair.Item2)).Sample.Value;
+        double Value(string metric, params (string, string)[] labels) => samples.Single(sample => sample.Key.Metric == metric && labels.All(pair => sample.Key.Labels[pair.Item1] == pair.Item2)).Points.Single().Value;
         string[] modes = ["user", "nice", "system", "idle", "iowait", "interrupt", "steal"];
         // All modes together are the processors' whole time: two days of four cores.
         modes.Sum(mode => Value("system.cpu.time", ("cpu.mode", mode))).ShouldBe(2 * 86400 * 4, 10);
@@ -219,6 +219,6 @@ public sealed class AgentReceivingTests
         samples.Where(sample => sample.Key.Metric == "system.network.io").Select(sample => sample.Key.Labels["network.interface.name"]).Distinct().ShouldBe(["eth0"]);
         Value("system.filesystem.limit", ("system.filesystem.mountpoint", "/data")).ShouldBe(new DriveInfo(folder).TotalSize);
         samples.Count(sample => sample.Key.Metric == "system.filesystem.limit").ShouldBe(1);
-        samples.Where(sample => sample.Key.Kind == SeriesKind.Counter).ShouldAllBe(sample => sample.Sample.Start > 0);
+        samples.Where(sample => sample.Key.Kind == SeriesKind.Counter).ShouldAllBe(sample => sample.Points.All(point => point.Start > 0));
     }
 }

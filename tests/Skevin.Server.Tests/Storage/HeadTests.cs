@@ -13,7 +13,7 @@ public sealed class HeadTests
     [Fact]
     public void Late_samples_join_in_order_and_the_first_value_wins()
     {
-        var head = new Head();
+        var head = new Head<Sample>();
         head.Add(1, new Sample(10, 1)).ShouldBe(HeadAdd.Added);
         head.Add(1, new Sample(30, 3)).ShouldBe(HeadAdd.Added);
         head.Add(1, new Sample(20, 2)).ShouldBe(HeadAdd.Added);
@@ -31,7 +31,7 @@ public sealed class HeadTests
     [InlineData(-5, 5, new double[0])]
     public void A_read_leaves_from_out_and_takes_to_in(long from, long to, double[] values)
     {
-        var head = new Head();
+        var head = new Head<Sample>();
         foreach (var time in new long[] { 10, 20, 30 })
             head.Add(7, new Sample(time, time));
         head.Read(7, from, to).Select(sample => sample.Value).ShouldBe(values);
@@ -41,7 +41,7 @@ public sealed class HeadTests
     [Fact]
     public void Trimming_lets_go_of_what_is_older_and_of_empty_series()
     {
-        var head = new Head();
+        var head = new Head<Sample>();
         head.Add(1, new Sample(10, 1));
         head.Add(1, new Sample(20, 2));
         head.Add(2, new Sample(5, 1));
@@ -57,7 +57,7 @@ public sealed class HeadTests
     public void It_agrees_with_a_sorted_dictionary_whatever_comes()
     {
         var random = new Random(3);
-        var (head, model) = (new Head(), new SortedDictionary<long, double>());
+        var (head, model) = (new Head<Sample>(), new SortedDictionary<long, double>());
         for (var i = 0; i < 4000; i++)
         {
             var (time, value) = (random.Next(1500), (double)random.Next(4));
@@ -138,7 +138,7 @@ public sealed class RetentionTests(RunningServer server) : IClassFixture<Running
         var (store, partitions) = (new SampleStore(database), new DayPartitions(database));
         await new SampleFolding(store, index, partitions, new FakeTimeProvider(DateTimeOffset.UtcNow.AddMinutes(10))).Run(CancellationToken.None);
         await partitions.DropBefore(DateOnly.FromDateTime(begin).AddDays(1), DateOnly.FromDateTime(begin), CancellationToken.None);
-        var reader = new ScopedReader(store, index, server.Services.GetRequiredService<Head>(), AccessScope.Everything, "outlived", long.MinValue);
+        var reader = new ScopedReader(store, index, server.Services.GetRequiredService<Heads>(), AccessScope.Everything, "outlived", long.MinValue);
         var series = reader.Find("outlived", 0, long.MaxValue);
         var (from, to) = (new DateTimeOffset(begin, TimeSpan.Zero).ToUnixTimeMilliseconds(), new DateTimeOffset(begin, TimeSpan.Zero).AddHours(4).ToUnixTimeMilliseconds());
         (await reader.Read(series, from, to, CancellationToken.None))[0].ShouldBeEmpty();

@@ -72,6 +72,10 @@ public interface ISeriesReader
     async Task<IReadOnlyList<SummaryRun>> ReadSummaries(IReadOnlyList<StoredSeries> series, long from, long to, long width, CancellationToken stop) =>
         [.. (await Read(series, SummaryRun.EndOf(from + 1, width) - width, SummaryRun.EndOf(to, width), stop)).Select(run => SummaryRun.Of(run, width))];
 
+    /// <summary>Histograms with from &lt; time ≤ to, in order of time, one list for each series in the order asked.</summary>
+    Task<IReadOnlyList<HistogramSample[]>> ReadHistograms(IReadOnlyList<StoredSeries> series, long from, long to, CancellationToken stop) =>
+        Task.FromResult<IReadOnlyList<HistogramSample[]>>([.. series.Select(_ => Array.Empty<HistogramSample>())]);
+
     /// <summary>From here on single samples are kept; of what is older there are summaries only. Epoch milliseconds.</summary>
     long SamplesFrom => long.MinValue;
 }

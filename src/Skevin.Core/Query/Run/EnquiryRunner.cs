@@ -113,6 +113,7 @@ public static class EnquiryRunner
         private IReadOnlyList<StoredSeries> _series = [];
         private IReadOnlyList<Sample[]> _samples = [];
         private IReadOnlyList<SummaryRun>? _summaries;
+        private IReadOnlyList<HistogramSample[]>? _histograms;
         private Window _window;
         private long _width;
         private int _at;
@@ -167,6 +168,13 @@ public static class EnquiryRunner
 
         private async Task Read(long width, ISeriesReader reader, Limits limits, CancellationToken stop)
         {
+            if (_series.Count > 0 && _series[0].Key.Kind == SeriesKind.Histogram)
+            {
+                _histograms = await reader.ReadHistograms(_series, _window.From, _window.To, stop);
+                if (_histograms.Sum(run => (long)run.Length) > limits.Samples / 10)
+                    throw new LimitException(_found[^1].Text, $"More than {limits.Samples / 10:N0} histograms would be read. Narrow this step or the window.");
+                return;
+            }
             _width = width;
             _summaries = width > 0 ? await reader.ReadSummaries(_series, _window.From, _window.To, width, stop) : null;
             _samples = width > 0 ? [] : await reader.Read(_series, _window.From, _window.To, stop);
@@ -176,9 +184,9 @@ public static class EnquiryRunner
 
         private double IntervalOf()
         {
-            var intervals = (_summaries is { } runs
+            var intervals = (_histograms?.Where(run => run.Length >= 3).Select(run => CollectionInterval.Of([.. run.Select(sample => new Sample(sample.Time, 0))])) ?? (_summaries is { } runs
                 ? runs.Where(run => run.Summaries.Count > 1 && !double.IsNaN(run.Interval)).Select(run => run.Interval)
-                : _samples.Where(run => run.Length >= 3).Select(run => CollectionInterval.Of(run))).Order().ToArray();
+                : _samples.Where(run => run.Length >= 3).Select(run => CollectionInterval.Of(run)))).Order().ToArray();
             return intervals.Length == 0 ? CollectionInterval.Assumed : intervals[intervals.Length / 2];
         }
 
@@ -187,7 +195,7 @@ public static class EnquiryRunner
             var first = account.Count;
             account.AddRange(_found);
             var (kind, unit) = _series.Count > 0 ? (_series[0].Key.Kind, _series[0].Key.Unit) : (SeriesKind.Gauge, "");
-            var table = new SeriesTable(kind, unit, slots, ((MetricSource)Part.Body.Source).Name, [.. _series.Select((series, i) => _summaries is { } runs ? new TableRow(series.Key.Labels, [], null, runs[i]) : new TableRow(series.Key.Labels, _samples[i], null))]);
+            var table = new SeriesTable(kind, unit, slots, ((MetricSource)Part.Body.Source).Name, [.. _series.Select((series, i) => _histograms is { } counted ? new TableRow(series.Key.Labels, [], null, Counted: counted[i]) : _summaries is { } runs ? new TableRow(series.Key.Labels, [], null, runs[i]) : new TableRow(series.Key.Labels, _samples[i], null))]);
             for (var at = _at; at < Steps.Count; at++)
             {
                 table = table.Take(first + at + 1, Steps[at].Step, notes);

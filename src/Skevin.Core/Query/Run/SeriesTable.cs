@@ -4,18 +4,20 @@ using Skevin.Core.Series;
 
 namespace Skevin.Core.Query.Run;
 
-/// <summary>A series on its way through the steps: raw samples or summaries of them first, values by slot after the first step that computes.</summary>
-internal sealed record TableRow(Labels Labels, Sample[] Samples, double[]? Values, SummaryRun? Summary = null);
+/// <summary>A series on its way through the steps: raw samples or summaries of them first, values or histograms by slot after the first step that computes.</summary>
+internal sealed record TableRow(Labels Labels, Sample[] Samples, double[]? Values, SummaryRun? Summary = null, HistogramSample[]? Counted = null, Histogram?[]? Buckets = null);
 
 /// <summary>What flows from step to step.</summary>
-internal sealed record SeriesTable(SeriesKind Kind, string Unit, Slots Slots, string Metric, IReadOnlyList<TableRow> Rows)
+internal sealed partial record SeriesTable(SeriesKind Kind, string Unit, Slots Slots, string Metric, IReadOnlyList<TableRow> Rows)
 {
-    private bool Raw => Rows.Count == 0 || Rows[0].Values is null;
+    private bool Raw => Rows.Count == 0 || Rows[0] is { Values: null, Buckets: null };
 
     /// <summary>Takes one step.</summary>
     public SeriesTable Take(int number, Step step, List<Note> notes) => step switch
     {
         WhereStep where => Where(number, where, notes),
+        RiseStep or AggregateStep when Kind == SeriesKind.Histogram => OfHistograms(number, step, notes),
+        RankStep or ChangeStep or OverStep or GapsStep or UnitStep when Kind == SeriesKind.Histogram && Rows.Count > 0 => throw NoHistogram(step),
         RiseStep rise => Rise(number, rise, notes),
         AggregateStep aggregate => Aggregated(aggregate, notes, number),
         RankStep rank => Ranked(rank),
@@ -33,6 +35,8 @@ internal sealed record SeriesTable(SeriesKind Kind, string Unit, Slots Slots, st
     {
         if (Kind == SeriesKind.Counter && Rows.Count > 0)
             notes.Add(new Note(lastStep, "never falls", $"{Metric} is a counter: it only ever rises. Its rate is usually what is meant.", "rate"));
+        if (Kind == SeriesKind.Histogram && Rows.Count > 0)
+            notes.Add(new Note(lastStep, "histogram", $"{Metric} is a histogram: the mean of each slot is drawn. A quantile is usually meant.", Raw ? "rise -> p95" : "p95"));
         return [.. Rows.Select(row => new AnswerSeries(row.Labels, ValuesOf(row, FunctionKind.Mean)))];
     }
 
@@ -61,10 +65,7 @@ internal sealed record SeriesTable(SeriesKind Kind, string Unit, Slots Slots, st
             var gaps = row.Summary is { } run
                 ? CounterRise.IntoSlots(run, Slots.Start, Slots.Width, values)
                 : CounterRise.IntoSlots(row.Samples, Slots.Start, Slots.Width, values, CollectionInterval.Of(row.Samples));
-            foreach (var gap in gaps)
-                notes.Add(new Note(number, "gap",
-                    $"Nothing was received for {Units.Write(TimeSpan.FromSeconds(Math.Round((gap.To - gap.From) / 1000.0)))}.",
-                    null, new GapDetail(row.Labels, gap.From, gap.To, gap.Rise)));
+            notes.AddRange(gaps.Select(gap => GapOf(number, row.Labels, gap)));
             if (step.PerSecond)
                 for (var i = 0; i < values.Length; i++)
                     values[i] /= seconds;
@@ -75,6 +76,10 @@ internal sealed record SeriesTable(SeriesKind Kind, string Unit, Slots Slots, st
             : (Unit is "" or "1" ? "1" : Unit) + "/s";
         return this with { Kind = SeriesKind.Gauge, Unit = unit, Rows = rows };
     }
+
+    private static Note GapOf(int step, Labels labels, CounterGap gap) => new(step, "gap",
+        $"Nothing was received for {Units.Write(TimeSpan.FromSeconds(Math.Round((gap.To - gap.From) / 1000.0)))}.",
+        null, new GapDetail(labels, gap.From, gap.To, gap.Rise));
 
     private static EnquiryException OfRows(Step step)
     {
@@ -141,6 +146,8 @@ internal sealed record SeriesTable(SeriesKind Kind, string Unit, Slots Slots, st
     {
         if (row.Values is { } done)
             return done;
+        if (Kind == SeriesKind.Histogram)
+            return [.. Risen(row, out _).Select(histogram => histogram?.Mean ?? double.NaN)];
         var values = new double[Slots.Count];
         var counts = new int[Slots.Count];
         Array.Fill(values, double.NaN);
@@ -260,7 +267,7 @@ internal sealed record SeriesTable(SeriesKind Kind, string Unit, Slots Slots, st
     private SeriesTable Moved(long by) => this with
     {
         Slots = Slots with { FirstEnd = Slots.FirstEnd + by },
-        Rows = [.. Rows.Select(row => row with { Samples = [.. row.Samples.Select(sample => sample with { Time = sample.Time + by })], Summary = row.Summary?.Later(by) })],
+        Rows = [.. Rows.Select(row => row with { Samples = [.. row.Samples.Select(sample => sample with { Time = sample.Time + by })], Summary = row.Summary?.Later(by), Counted = row.Counted is null ? null : [.. row.Counted.Select(sample => sample with { Time = sample.Time + by, Start = sample.Start == 0 ? 0 : sample.Start + by })] })],
     };
 
     /// <summary>The part of it that lies on other slots of the same width, which it covers.</summary>
@@ -269,7 +276,7 @@ internal sealed record SeriesTable(SeriesKind Kind, string Unit, Slots Slots, st
         if (slots == Slots)
             return this;
         var from = (int)((slots.FirstEnd - Slots.FirstEnd) / Slots.Width);
-        return this with { Slots = slots, Rows = [.. Rows.Select(row => row with { Values = row.Values?[from..(from + slots.Count)] })] };
+        return this with { Slots = slots, Rows = [.. Rows.Select(row => row with { Values = row.Values?[from..(from + slots.Count)], Buckets = row.Buckets?[from..(from + slots.Count)] })] };
     }
 
     // Raw samples at their times, of summaries the last, computed values at the ends of their slots.
