@@ -100,6 +100,40 @@ public sealed class AlarmTests(ServerWithStandIn server) : IClassFixture<ServerW
         var cleared = await ApiCalls.Until(() => server.Keeper.Json("api/alarms"), view => view["events"]!.AsArray().Any(change => (string)change!["rule"]! == "shelved" && (string)change["transition"]! == "cleared"), 40, "the clearing");
         cleared["alarms"]!.AsArray().ShouldNotContain(found => (string)found!["rule"]! == "shelved");
         (await server.Keeper.Json("api/messages")).AsArray().Where(message => (string)message!["rule"]! == "shelved").Select(message => (string)message!["transition"]!).ShouldBe(["raised"]);
+
+        // What alarms did can be asked for, in the reader's scope.
+        Task<JsonNode> Asked(HttpClient who, string text) => who.Ask(text, DateTimeOffset.UtcNow.AddMinutes(-10), DateTimeOffset.UtcNow.AddMinutes(1), South);
+        var rows = (await Asked(server.Keeper, "alarms -> where rule = \"shelved\" -> show change, namespace, severity, value"))["rows"]!.AsArray();
+        rows.Select(row => (string)row![0]!).ShouldBe(["cleared", "raised"]);
+        rows[1]!.AsArray().Select(value => value!.ToString()).ShouldBe(["raised", "auction", "major", "5"]);
+        (await Asked(server.Keeper, "alarms -> where rule = \"shelved\" and change = \"raised\" -> count by namespace every 1h"))["series"]![0]!["labels"]!["namespace"]!.GetValue<string>().ShouldBe("auction");
+        (await Asked(own, "alarms -> where rule = \"shelved\""))["total"]!.GetValue<int>().ShouldBe(2);
+        (await Asked(other, "alarms -> where rule = \"shelved\""))["rows"]!.AsArray().ShouldBeEmpty();
+    }
+
+    [Fact]
+    public async Task Arrivals_are_series_of_minutes_in_the_readers_scope()
+    {
+        var minute = DateTimeOffset.UtcNow.ToUnixTimeSeconds() / 60;
+        await using (var database = Npgsql.NpgsqlDataSource.Create(server.Database))
+        await using (var fill = database.CreateCommand("""
+            insert into arrival_minute (cluster_id, signal, source, minute, samples, received_at)
+            select id, 'metrics', 'auction/lost-1:9464', at, 12, now() from cluster, generate_series(@minute - 20, @minute - 8) as at where name = 'larkfield-south' and at <> @minute - 13
+            """))
+        {
+            fill.Parameters.AddWithValue("minute", minute);
+            (await fill.ExecuteNonQueryAsync()).ShouldBe(12);
+        }
+        Task<JsonNode> Asked(HttpClient who, string text) => who.Ask(text, DateTimeOffset.FromUnixTimeSeconds((minute - 30) * 60), DateTimeOffset.FromUnixTimeSeconds(minute * 60), South);
+        var series = (await Asked(server.Keeper, "arrivals -> where source like \"%lost%\""))["series"]!.AsArray().ShouldHaveSingleItem()!;
+        (string.Join(' ', series["labels"]!["signal"]!, series["labels"]!["source"]!, series["labels"]!["state"]!)).ShouldBe("metrics auction/lost-1:9464 gone");
+        // It began and ended inside the window; one minute is missing.
+        var values = series["points"]!.AsArray().Select(point => ((long)(double)point![0]! / 60_000 - minute, (double?)point[1])).Where(point => point.Item2 is not null).ToArray();
+        values.Select(point => point.Item1).ShouldBe(Enumerable.Range(-19, 13).Select(i => (long)i));
+        values.Where(point => point.Item2 == 0).ShouldHaveSingleItem().Item1.ShouldBe(-12);
+        (await Asked(await server.Person(Roles.Reader, [South], ["auction"]), "arrivals -> where source like \"%lost%\" -> min every 30m"))["series"]!.AsArray().ShouldHaveSingleItem();
+        (await Asked(await server.Person(Roles.Reader, [South], ["payout"]), "arrivals"))["series"]!.AsArray().ShouldBeEmpty();
+        (await server.Keeper.Json("api/ask/fields?metric=arrivals&cluster=larkfield-south")).AsArray().Select(field => (string)field!["name"]!).ShouldContain("source");
     }
 
     [Fact]

@@ -99,6 +99,11 @@ public sealed class PathTests(ServerWithStandIn server) : IClassFixture<ServerWi
         var replay = (await keeper.Send("api/alert-rules/replay", new { rule = rule["document"], from = rule["createdAt"], to = DateTimeOffset.UtcNow.AddSeconds(-6), cluster = North }))!;
         replay["raised"]!.AsArray().ShouldHaveSingleItem()!["from"]!.GetValue<DateTimeOffset>().ShouldBe(events.Single(one => (string)one!["transition"]! == "raised")!["at"]!.GetValue<DateTimeOffset>());
 
+        // What arrived can be asked for as series.
+        var arrived = (await keeper.Ask("arrivals -> where source = \"node/north-1\" and signal = \"metrics\"", DateTimeOffset.UtcNow.AddMinutes(-6), DateTimeOffset.UtcNow, North))["series"]!.AsArray().ShouldHaveSingleItem()!;
+        arrived["labels"]!["state"]!.GetValue<string>().ShouldBe("on time");
+        arrived["points"]!.AsArray().Select(point => (double?)point![1]).ShouldContain(1);
+
         // A missing right is a real 403, named, and cured by applying the plan again.
         await keeper.Send("api/practice/faults/role-missing", new { on = true }, HttpMethod.Put);
         var refusedSource = await SourceUntil("node/north-1", row => (string)row["state"]! == "refused", "the refused source");

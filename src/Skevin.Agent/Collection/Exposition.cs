@@ -94,6 +94,8 @@ public static class Exposition
                 before = value;
             }
             point.Count = (ulong)before;
+            if (group.FirstOrDefault(sample => sample.Suffix == "_created") is { } created)
+                point.StartTimeUnixNano = (ulong)(created.Value * 1e9);
             if (group.FirstOrDefault(sample => sample.Suffix == "_sum") is { } sum)
                 point.Sum = sum.Value;
             metric.Histogram.DataPoints.Add(point);

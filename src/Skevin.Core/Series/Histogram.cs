@@ -116,7 +116,7 @@ public sealed record Histogram(BucketLayout Layout, long[] Keys, double[] Counts
     /// ends at the bound it has, and begins at 0 where that bound is above. NaN of none.
     /// </summary>
     /// <param name="share">0 to 1.</param>
-    public double Quantile(double share)
+    public double ValueBelow(double share)
     {
         var rank = Count * share;
         for (var i = 0; i < Keys.Length; i++)

@@ -44,9 +44,13 @@ public static class AskEndpoints
             .GroupBy(series => series.Key.Metric)
             .Select(group => new MetricView(group.Key, group.First().Key.Kind.ToString().ToLowerInvariant(), group.First().Key.Unit, group.Count()))
             .OrderBy(metric => metric.Name, StringComparer.Ordinal).ToArray()).Needs(Roles.Reader);
-        routes.MapGet("/api/ask/fields", (string metric, string? cluster, ClaimsPrincipal user, AskEnquiry ask) =>
+        routes.MapGet("/api/ask/fields", async (string metric, string? cluster, ClaimsPrincipal user, AskEnquiry ask, TimeProvider clock, CancellationToken stop) =>
         {
-            var labels = ask.SeriesFor(user.Scope(), cluster).All().Where(series => series.Key.Metric == metric).Select(series => series.Key.Labels).ToArray();
+            var now = clock.GetUtcNow();
+            var found = metric == Words.Arrivals
+                ? await ask.ReaderFor(user.Scope(), cluster).Series.Find(metric, now.AddHours(-1).ToUnixTimeMilliseconds(), now.ToUnixTimeMilliseconds(), stop)
+                : ask.SeriesFor(user.Scope(), cluster).All().Where(series => series.Key.Metric == metric);
+            var labels = found.Select(series => series.Key.Labels).ToArray();
             return labels.SelectMany(own => own.Select(pair => FieldNames.Shortest(pair.Key))).Distinct().Order(StringComparer.Ordinal)
                 .Select(field =>
                 {
@@ -59,7 +63,7 @@ public static class AskEndpoints
             Words.RowSources.TryGetValue(kind, out var rows)
                 ? TypedResults.Ok(await RowVocabulary.Of(rows, ask.RowsFor(user.Scope(), cluster), from, to, stop))
                 : new Problem(400, "No such rows.", $"kind is one of {string.Join(", ", Words.RowSources.Keys)}.").Http()).Needs(Roles.Reader);
-        routes.MapGet("/api/ask/words", () => new { steps = Words.Steps, comparisons = Words.Comparisons, functions = Words.Functions.Keys.Append("p95"), sources = Words.RowSources.Keys }).Needs(Roles.Reader);
+        routes.MapGet("/api/ask/words", () => new { steps = Words.Steps, comparisons = Words.Comparisons, functions = Words.Functions.Keys.Append("p95"), sources = Words.RowSources.Keys.Append(Words.Arrivals), rows = Words.RowSources.Keys }).Needs(Roles.Reader);
         routes.MapGet("/api/traces/{trace}", async Task<Results<Ok<TraceView>, ProblemHttpResult>> (string trace, string? cluster, ClaimsPrincipal user, AskEnquiry ask, ShowTrace show, CancellationToken stop) =>
             (await show.Run(trace, cluster, user.Scope(), stop)).Http()).Needs(Roles.Reader);
     }

@@ -2,6 +2,8 @@ using System.Text.Json;
 using Skevin.Core.Access;
 using Skevin.Core.Query.Language;
 using Skevin.Core.Query.Run;
+using Skevin.Server.Arrivals;
+using Skevin.Server.Clusters;
 using Skevin.Server.Setup;
 using Skevin.Storage.Blocks;
 using Skevin.Storage.Flows;
@@ -48,12 +50,13 @@ public sealed record AskAnswer(
     IReadOnlyList<StepView> Steps, IReadOnlyList<NoteView> Notes, string Formatted, string? View = null, int? Total = null);
 
 /// <summary>Answers enquiries in a reader's access scope.</summary>
-public sealed class AskEnquiry(SampleStore store, SeriesIndex index, Heads heads, AddressBooks books, SkevinOptions options, TimeProvider clock)
+public sealed class AskEnquiry(SampleStore store, SeriesIndex index, Heads heads, AddressBooks books, ClusterWatchers watchers, JudgeArrivals judge, SkevinOptions options, TimeProvider clock)
 {
     private static readonly TimeSpan Deadline = TimeSpan.FromSeconds(30);
 
     /// <summary>A reader for a person, of one cluster or all they may see.</summary>
-    public EnquiryReader ReaderFor(AccessScope access, string? cluster) => new(SeriesFor(access, cluster), RowsFor(access, cluster));
+    public EnquiryReader ReaderFor(AccessScope access, string? cluster) =>
+        new(new ArrivalSeries(SeriesFor(access, cluster), store.Database, watchers, judge, access, cluster, clock), RowsFor(access, cluster));
 
     /// <summary>The reader of series.</summary>
     public ScopedReader SeriesFor(AccessScope access, string? cluster) => new(store, index, heads, access, cluster, DayPartitions.StartOf(clock.GetUtcNow() - options.Retention));

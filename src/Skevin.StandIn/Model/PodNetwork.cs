@@ -51,6 +51,17 @@ public sealed class PodNetwork(IReadOnlyList<SimCluster> clusters)
         await context.Response.WriteAsync(Exposition(pod), context.RequestAborted);
     }
 
+    // Buckets count all that took no longer. Source: OpenMetrics 1.0, "Histogram".
+    private static void Calls(SimPod pod, string created, StringBuilder text)
+    {
+        const string name = "http_client_request_duration_seconds";
+        text.Append($"# TYPE {name} histogram\n# UNIT {name} seconds\n# HELP {name} Duration of calls to others.\n");
+        var sum = 0.0;
+        for (var i = 0; i < pod.Calls.Length; i++)
+            text.Append(CultureInfo.InvariantCulture, $"{name}_bucket{{le=\"{(i < SimPod.CallBounds.Length ? SimPod.CallBounds[i].ToString("0.0##", CultureInfo.InvariantCulture) : "+Inf")}\"}} {sum += pod.Calls[i]}\n");
+        text.Append(CultureInfo.InvariantCulture, $"{name}_sum {pod.SecondsCalling:R}\n{name}_count {sum}\n{name}_created {created}\n");
+    }
+
     private static IEnumerable<int> Ports(SimPod pod) =>
         pod.Container["ports"] is JsonArray ports ? ports.Select(port => port!["containerPort"]!.GetValue<int>()) : [];
 
@@ -77,6 +88,8 @@ public sealed class PodNetwork(IReadOnlyList<SimCluster> clusters)
             text.Append("# TYPE auction_bids_accepted counter\n# HELP auction_bids_accepted Bids the falling clock took.\n")
                 .Append($"auction_bids_accepted_total {Math.Floor(pod.RequestsOk * 0.31)}\n")
                 .Append($"auction_bids_accepted_created {created}\n");
+        if (pod.Calls.Any(calls => calls > 0))
+            Calls(pod, created, text);
         return text.Append("# EOF\n").ToString();
     }
 }

@@ -56,6 +56,22 @@ public sealed class SimPod
     public double SecondsServing { get; set; }
     public double InFlight { get; set; }
 
+    /// <summary>Calls the pod made, by duration: one number for each of <see cref="CallBounds"/>, one for what took longer.</summary>
+    public double[] Calls { get; set; } = new double[CallBounds.Length + 1];
+
+    /// <summary>How long these calls took together, in seconds.</summary>
+    public double SecondsCalling { get; set; }
+
+    /// <summary>Seconds. Source: OpenTelemetry semantic conventions, "Metric: http.client.request.duration", advised bounds.</summary>
+    public static readonly double[] CallBounds = [0.005, 0.01, 0.025, 0.05, 0.075, 0.1, 0.25, 0.5, 0.75, 1, 2.5, 5, 7.5, 10];
+
+    /// <summary>Counts a call that was made.</summary>
+    public void CountCall(double seconds)
+    {
+        Calls[CallBounds.TakeWhile(bound => seconds > bound).Count()]++;
+        SecondsCalling += seconds;
+    }
+
     /// <summary>Mean time in the pod for a request, its calls not counted, in seconds.</summary>
     public double ServiceSeconds { get; set; } = 0.01;
 
@@ -123,7 +139,8 @@ public sealed class SimPod
     {
         ContainerStarted = now;
         (CpuSeconds, MemoryBytes, LeakedBytes) = (0, 0, 0);
-        (RequestsOk, RequestsFailed, SecondsServing) = (0, 0, 0);
+        (RequestsOk, RequestsFailed, SecondsServing, SecondsCalling) = (0, 0, 0, 0);
+        Array.Clear(Calls);
         _lately.Clear();
     }
 

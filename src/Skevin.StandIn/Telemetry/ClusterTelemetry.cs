@@ -50,7 +50,10 @@ public sealed class ClusterTelemetry(PodLogs? logs) : IRequestSink
     /// <inheritdoc/>
     public void Called(MadeCall call)
     {
-        if (!Lives(call.Pod, call.Run) || Scenario.Of(call.Pod) is not { Traced: true })
+        if (!Lives(call.Pod, call.Run))
+            return;
+        call.Pod.CountCall(call.Duration / 1e9);
+        if (Scenario.Of(call.Pod) is not { Traced: true })
             return;
         var span = Begin(call.Trace, call.Span, call.Parent, $"{call.Method} {call.To}", Span.Types.SpanKind.Client, call.Start, call.Duration);
         OtlpAttributes.Write(span.Attributes, [new("http.request.method", call.Method), new("server.address", call.To), new("server.port", call.Port.ToString()), new("network.peer.address", call.Address?.ToString() ?? "")]);

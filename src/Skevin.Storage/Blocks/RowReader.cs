@@ -1,6 +1,8 @@
 using System.Runtime.CompilerServices;
+using System.Text.Json;
 using Npgsql;
 using Skevin.Core.Access;
+using Skevin.Core.Alarms;
 using Skevin.Core.Blocks;
 using Skevin.Core.Logs;
 using Skevin.Core.Query.Run;
@@ -19,6 +21,7 @@ public sealed class RowReader(NpgsqlDataSource database, AddressBooks books, Acc
     {
         RowKind.Spans => Spans(from, to, hints, stop),
         RowKind.Flows => Flows(from, to, stop),
+        RowKind.Alarms => Alarms(from, to, stop),
         _ => Lines(kind, from, to, hints, stop),
     };
 
@@ -26,6 +29,9 @@ public sealed class RowReader(NpgsqlDataSource database, AddressBooks books, Acc
     public async Task<IReadOnlySet<long>> Arriving(RowKind kind, long from, long to, CancellationToken stop)
     {
         var minutes = new HashSet<long>();
+        // Rules are judged all the time: a minute in which no alarm changed is a quiet one.
+        if (kind == RowKind.Alarms)
+            return Enumerable.Range(0, (int)(to / 60_000 - from / 60_000) + 1).Select(i => from / 60_000 + i).ToHashSet();
         await using var command = database.CreateCommand("""
             select distinct minute from arrival_minute join cluster on cluster.id = cluster_id
             where signal = @signal and minute between @from and @to and (@cluster::text is null or name = @cluster) and (@visible::text[] is null or name = any(@visible))
@@ -64,6 +70,27 @@ public sealed class RowReader(NpgsqlDataSource database, AddressBooks books, Acc
     {
         await foreach (var (_, payload, passed) in Blocks("span_block", "spans", 0, from, to, hints, stop))
             yield return payload is null ? new RowBatch(passed, []) : Kept(SpanBlock.Open(payload), from, to);
+    }
+
+    private async IAsyncEnumerable<RowBatch> Alarms(long from, long to, [EnumeratorCancellation] CancellationToken stop)
+    {
+        await using var command = database.CreateCommand("""
+            select cluster.name, alarm_event.at, rule_name, transition, severity, value, labels from alarm_event join cluster on cluster.id = cluster_id
+            where alarm_event.at > @from and alarm_event.at <= @to and (@cluster::text is null or name = @cluster) and (@visible::text[] is null or name = any(@visible))
+            """);
+        command.Parameters.AddWithValue("from", DateTimeOffset.FromUnixTimeMilliseconds(from).UtcDateTime);
+        command.Parameters.AddWithValue("to", DateTimeOffset.FromUnixTimeMilliseconds(Math.Min(to, DateTimeOffset.MaxValue.ToUnixTimeMilliseconds())).UtcDateTime);
+        Scope(command);
+        var rows = new List<IRow>();
+        await using var reader = await command.ExecuteReaderAsync(stop);
+        while (await reader.ReadAsync(stop))
+        {
+            var alarm = new AlarmChange(reader.GetString(0), new DateTimeOffset(reader.GetDateTime(1)).ToUnixTimeMilliseconds(), reader.GetString(2), (AlarmTransition)reader.GetInt32(3),
+                (Severity)reader.GetInt32(4), reader.IsDBNull(5) ? double.NaN : reader.GetDouble(5), Labels.From(JsonSerializer.Deserialize<Dictionary<string, string>>(reader.GetString(6))!));
+            if (scope.Sees(alarm.Cluster, alarm.Namespace))
+                rows.Add(alarm);
+        }
+        yield return new RowBatch(0, rows);
     }
 
     private RowBatch Kept(IBlockRows rows, long from, long to)

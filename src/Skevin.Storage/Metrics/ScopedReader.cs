@@ -18,12 +18,12 @@ public sealed class ScopedReader(SampleStore store, SeriesIndex index, Heads hea
     public IEnumerable<StoredSeries> All() => index.All.Where(Visible);
 
     /// <inheritdoc/>
-    public IReadOnlyList<StoredSeries> Find(string metric, long from, long to) =>
+    public Task<IReadOnlyList<StoredSeries>> Find(string metric, long from, long to, CancellationToken stop) => Task.FromResult<IReadOnlyList<StoredSeries>>(
     [
         .. index.OfMetric(metric).Where(Visible)
             .Where(series => from < heads.Start || heads.Has(series, from, to))
             .OrderBy(series => series.Id),
-    ];
+    ]);
 
     /// <inheritdoc/>
     public async Task<IReadOnlyList<Sample[]>> Read(IReadOnlyList<StoredSeries> series, long from, long to, CancellationToken stop)

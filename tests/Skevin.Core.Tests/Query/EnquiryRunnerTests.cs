@@ -10,8 +10,8 @@ public sealed class EnquiryRunnerTests
     {
         public IEnumerable<string> Metrics() => series.Select(one => one.Key.Metric).Distinct();
 
-        public IReadOnlyList<StoredSeries> Find(string metric, long from, long to) =>
-            [.. series.Select((one, i) => new StoredSeries(i, 1, one.Key)).Where(one => one.Key.Metric == metric)];
+        public Task<IReadOnlyList<StoredSeries>> Find(string metric, long from, long to, CancellationToken stop) =>
+            Task.FromResult<IReadOnlyList<StoredSeries>>([.. series.Select((one, i) => new StoredSeries(i, 1, one.Key)).Where(one => one.Key.Metric == metric)]);
 
         public Task<IReadOnlyList<Sample[]>> Read(IReadOnlyList<StoredSeries> asked, long from, long to, CancellationToken stop) =>
             Task.FromResult<IReadOnlyList<Sample[]>>([.. asked.Select(one => series[one.Id].Samples.Where(sample => sample.Time > from && sample.Time <= to).ToArray())]);

@@ -14,8 +14,8 @@ public sealed class HistogramEnquiryTests
     {
         public IEnumerable<string> Metrics() => ["http.server.request.duration"];
 
-        public IReadOnlyList<StoredSeries> Find(string metric, long from, long to) =>
-            [.. Enumerable.Range(0, 3).Select(i => new StoredSeries(i, 1, new SeriesKey(metric, SeriesKind.Histogram, "s", Labels.From([new("k8s.pod.name", "p" + i), new("service.name", i < 2 ? "ledger" : "settle")]))))];
+        public Task<IReadOnlyList<StoredSeries>> Find(string metric, long from, long to, CancellationToken stop) =>
+            Task.FromResult<IReadOnlyList<StoredSeries>>([.. Enumerable.Range(0, 3).Select(i => new StoredSeries(i, 1, new SeriesKey(metric, SeriesKind.Histogram, "s", Labels.From([new("k8s.pod.name", "p" + i), new("service.name", i < 2 ? "ledger" : "settle")]))))]);
 
         public Task<IReadOnlyList<Sample[]>> Read(IReadOnlyList<StoredSeries> asked, long from, long to, CancellationToken stop) => throw new InvalidOperationException("These are histograms.");
 

@@ -74,15 +74,6 @@ public sealed class LanguageTests
         (error.Line, error.Column, error.Word, error.Suggestion).ShouldBe((line, column, word, suggestion));
     }
 
-    [Theory]
-    [InlineData("alarms -> count", "alarms")]
-    public void A_word_of_the_language_that_is_not_there_yet_says_so(string text, string names)
-    {
-        var error = Wrong(text);
-        error.Message.ShouldContain("not answered yet");
-        error.Message.ShouldContain(names);
-    }
-
     private static Gen<string> OneOf(params string[] texts) => Gen.Int[0, texts.Length - 1].Select(i => texts[i]);
 
     private static readonly Gen<string> Name = OneOf("namespace", "pod", "k8s.node.name", "odd name", "count", "not", "where", "a_b");

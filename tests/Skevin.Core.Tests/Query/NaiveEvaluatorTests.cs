@@ -15,7 +15,7 @@ public sealed class NaiveEvaluatorTests
     {
         public IEnumerable<string> Metrics() => ["m"];
 
-        public IReadOnlyList<StoredSeries> Find(string metric, long from, long to) => [.. series.Select((one, i) => new StoredSeries(i, 1, one.Key))];
+        public Task<IReadOnlyList<StoredSeries>> Find(string metric, long from, long to, CancellationToken stop) => Task.FromResult<IReadOnlyList<StoredSeries>>([.. series.Select((one, i) => new StoredSeries(i, 1, one.Key))]);
 
         public Task<IReadOnlyList<Sample[]>> Read(IReadOnlyList<StoredSeries> asked, long from, long to, CancellationToken stop) =>
             Task.FromResult<IReadOnlyList<Sample[]>>([.. asked.Select(one => series[(int)one.Id].Samples.Where(sample => sample.Time > from && sample.Time <= to).ToArray())]);

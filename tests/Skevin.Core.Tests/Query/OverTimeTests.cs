@@ -15,8 +15,8 @@ public sealed class OverTimeTests
 
         public IEnumerable<string> Metrics() => ["m"];
 
-        public IReadOnlyList<StoredSeries> Find(string metric, long from, long to) =>
-            [.. series.Select((_, i) => new StoredSeries(i, 1, new SeriesKey("m", kind, "By", Labels.From([new("k8s.pod.name", "p" + i), new("k8s.namespace.name", "auction")]))))];
+        public Task<IReadOnlyList<StoredSeries>> Find(string metric, long from, long to, CancellationToken stop) =>
+            Task.FromResult<IReadOnlyList<StoredSeries>>([.. series.Select((_, i) => new StoredSeries(i, 1, new SeriesKey("m", kind, "By", Labels.From([new("k8s.pod.name", "p" + i), new("k8s.namespace.name", "auction")]))))]);
 
         public Task<IReadOnlyList<Sample[]>> Read(IReadOnlyList<StoredSeries> asked, long from, long to, CancellationToken stop) =>
             Task.FromResult<IReadOnlyList<Sample[]>>([.. asked.Select(one => series[(int)one.Id].Where(sample => sample.Time > from && sample.Time <= to).ToArray())]);

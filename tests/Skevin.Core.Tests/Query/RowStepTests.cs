@@ -27,7 +27,7 @@ public sealed class RowStepTests
     {
         public IEnumerable<string> Metrics() => [];
 
-        public IReadOnlyList<StoredSeries> Find(string metric, long from, long to) => [];
+        public Task<IReadOnlyList<StoredSeries>> Find(string metric, long from, long to, CancellationToken stop) => Task.FromResult<IReadOnlyList<StoredSeries>>([]);
 
         public Task<IReadOnlyList<Sample[]>> Read(IReadOnlyList<StoredSeries> series, long from, long to, CancellationToken stop) => Task.FromResult<IReadOnlyList<Sample[]>>([]);
     }

@@ -44,16 +44,16 @@ public sealed class HistogramTests
     {
         // Ten observations: 2 up to 10, 5 up to 25, 3 up to 50. Half of them are 3 of the 5: 10 + 15 · 3/5.
         var histogram = new Histogram(Milliseconds, [1, 2, 3], [2, 5, 3], 200);
-        histogram.Quantile(0.5).ShouldBe(19, 1e-12);
-        histogram.Quantile(0).ShouldBe(5);
-        histogram.Quantile(1).ShouldBe(50);
+        histogram.ValueBelow(0.5).ShouldBe(19, 1e-12);
+        histogram.ValueBelow(0).ShouldBe(5);
+        histogram.ValueBelow(1).ShouldBe(50);
         histogram.Mean.ShouldBe(20);
         // The lowest bucket begins at zero, the highest has only its lower bound.
-        new Histogram(Milliseconds, [0], [4], 8).Quantile(0.5).ShouldBe(2.5);
-        new Histogram(Milliseconds, [7], [4], 8000).Quantile(0.5).ShouldBe(500);
-        new Histogram(new ExplicitBuckets([-3, 0]), [0], [1], -9).Quantile(0.5).ShouldBe(-3);
-        double.IsNaN(new Histogram(new ExplicitBuckets([]), [0], [1], 1).Quantile(0.5)).ShouldBeTrue();
-        double.IsNaN(new Histogram(Milliseconds, [], [], 0).Quantile(0.5)).ShouldBeTrue();
+        new Histogram(Milliseconds, [0], [4], 8).ValueBelow(0.5).ShouldBe(2.5);
+        new Histogram(Milliseconds, [7], [4], 8000).ValueBelow(0.5).ShouldBe(500);
+        new Histogram(new ExplicitBuckets([-3, 0]), [0], [1], -9).ValueBelow(0.5).ShouldBe(-3);
+        double.IsNaN(new Histogram(new ExplicitBuckets([]), [0], [1], 1).ValueBelow(0.5)).ShouldBeTrue();
+        double.IsNaN(new Histogram(Milliseconds, [], [], 0).ValueBelow(0.5)).ShouldBeTrue();
     }
 
     // OpenTelemetry metrics data model, "Exponential Scale": base = 2^(2^-scale), at scale 0 the buckets are (1, 2], (2, 4], (4, 8].
@@ -75,7 +75,7 @@ public sealed class HistogramTests
         var signed = values.Select(value => negative ? -value : value).Order().ToArray();
         // The observation of this rank, not a value between two.
         var exact = signed[Math.Clamp((int)Math.Ceiling(signed.Length * share) - 1, 0, signed.Length - 1)];
-        var ratio = Of(new ExponentialBuckets(scale, 0), signed).Quantile(share) / exact;
+        var ratio = Of(new ExponentialBuckets(scale, 0), signed).ValueBelow(share) / exact;
         var most = Math.Pow(2, Math.Pow(2, -scale)) * 1.0000001;
         ratio.ShouldBeInRange(1 / most, most);
     }, iter: 5000);

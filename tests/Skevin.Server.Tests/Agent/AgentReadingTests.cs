@@ -94,13 +94,14 @@ public sealed class AgentReadingTests
     public void A_histograms_cumulative_buckets_become_counts_a_bucket()
     {
         // OpenMetrics: buckets are cumulative with an upper bound; OTLP: one count a bucket and one more than bounds.
-        var reading = OpenMetricsText.Read("# TYPE h histogram\nh_bucket{le=\"1\"} 3\nh_bucket{le=\"5\"} 4\nh_bucket{le=\"+Inf\"} 9\nh_sum 50\nh_count 9\n# EOF\n");
+        var reading = OpenMetricsText.Read("# TYPE h histogram\nh_bucket{le=\"1\"} 3\nh_bucket{le=\"5\"} 4\nh_bucket{le=\"+Inf\"} 9\nh_sum 50\nh_count 9\nh_created 1799999000.5\n# EOF\n");
         var builder = new MetricsBuilder("s", Now);
         Exposition.Read(reading, [], builder);
         var point = MetricsBuilder.Request([builder]).ResourceMetrics[0].ScopeMetrics[0].Metrics[0].Histogram.DataPoints[0];
         point.ExplicitBounds.ShouldBe([1, 5]);
         point.BucketCounts.ShouldBe([3UL, 1UL, 5UL]);
         (point.Count, point.Sum).ShouldBe((9UL, 50));
+        point.StartTimeUnixNano.ShouldBe(1_799_999_000_500_000_000UL);
     }
 
     [Fact]

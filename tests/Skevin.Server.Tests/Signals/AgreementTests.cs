@@ -36,6 +36,10 @@ public sealed class AgreementTests(RunningServer server) : IClassFixture<Running
             Enumerable.Range(0, 12).Select(i => (double)ends.Count(end => end > from.AddMinutes(i).ToUnixTimeMilliseconds() && end <= from.AddMinutes(i + 1).ToUnixTimeMilliseconds() + 1)).Sum().ShouldBe(metrics.Sum(), 1, service + " spans");
             // By weight and over the whole stretch they are within 1 % whichever end is taken.
             (await Series($"spans -> where service = \"{service}\" and kind = \"server\" -> count every 1m")).Sum().ShouldBe(metrics.Sum(), Math.Max(2, metrics.Sum() * 0.01), service + " spans by their begin");
+            // Calls to others: a histogram and client spans count the same ones.
+            if (service is not "queue" and not "price-feed")
+                (await Series($"http_client_request_duration_seconds -> where workload = \"{service}\" -> rise every 1m -> count")).Sum()
+                    .ShouldBe((await Series($"spans -> where service = \"{service}\" and kind = \"client\" -> count every 1m")).Sum(), Math.Max(4, metrics.Sum() * 0.02), service + " calls");
         }
 
         // The model's own counters since it began: every request it answered is a line, no more and no fewer.

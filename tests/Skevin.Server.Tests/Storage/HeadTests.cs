@@ -139,7 +139,7 @@ public sealed class RetentionTests(RunningServer server) : IClassFixture<Running
         await new SampleFolding(store, index, partitions, new FakeTimeProvider(DateTimeOffset.UtcNow.AddMinutes(10))).Run(CancellationToken.None);
         await partitions.DropBefore(DateOnly.FromDateTime(begin).AddDays(1), DateOnly.FromDateTime(begin), CancellationToken.None);
         var reader = new ScopedReader(store, index, server.Services.GetRequiredService<Heads>(), AccessScope.Everything, "outlived", long.MinValue);
-        var series = reader.Find("outlived", 0, long.MaxValue);
+        var series = await reader.Find("outlived", 0, long.MaxValue, CancellationToken.None);
         var (from, to) = (new DateTimeOffset(begin, TimeSpan.Zero).ToUnixTimeMilliseconds(), new DateTimeOffset(begin, TimeSpan.Zero).AddHours(4).ToUnixTimeMilliseconds());
         (await reader.Read(series, from, to, CancellationToken.None))[0].ShouldBeEmpty();
         foreach (var width in SummaryRun.Widths)

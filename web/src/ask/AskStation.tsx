@@ -103,7 +103,7 @@ export function AskStation() {
         </>}>{data ? heading(data) : "What happened?"}</Title>
       {editing ? editor : data ? <Card><Ledger steps={data.steps} notes={data.notes} onCure={(note) => ask(applyCure(asked, note.cure!))} /></Card> : null}
       {answer.error && !error ? <Trouble error={answer.error} /> : null}
-      {!asked && <Card style={{ marginTop: 12 }}><Empty title="Ask anything that has arrived" action={<Examples>{examples.map((example) => <Button bare key={example} onPress={() => ask(example.replaceAll(" -> ", "\n  -> "))}>{example}</Button>)}</Examples>}>Begin with logs, spans, flows, events or the name of a metric, or with one of these.</Empty></Card>}
+      {!asked && <Card style={{ marginTop: 12 }}><Empty title="Ask anything that has arrived" action={<Examples>{examples.map((example) => <Button bare key={example} onPress={() => ask(example.replaceAll(" -> ", "\n  -> "))}>{example}</Button>)}</Examples>}>Begin with logs, spans, flows, events, alarms, arrivals or the name of a metric, or with one of these.</Empty></Card>}
       {data?.shape === "rows" && <RowsResult answer={data} asked={asked} cluster={cluster} scope={view} window={window} busy={answer.isFetching} onAsk={ask} onTrace={openTrace}
         onZoom={(from, to) => setView({ last: null, from, to })} onMore={() => setSize(size * 4)} onSave={() => download(asked, cluster, view, window)} />}
       {data?.shape === "series" && (
@@ -125,7 +125,7 @@ export function AskStation() {
   );
 }
 
-const headings: Record<string, string> = { logs: "What was logged", events: "What the cluster reports", spans: "Spans", flows: "What flowed", traces: "Traces", graph: "Who talks to whom", kinds: "Kinds of line", differ: "What differs" };
+const headings: Record<string, string> = { logs: "What was logged", events: "What the cluster reports", spans: "Spans", flows: "What flowed", traces: "Traces", graph: "Who talks to whom", kinds: "Kinds of line", differ: "What differs", alarms: "What alarms did" };
 const heading = (answer: Schemas["AskAnswer"]) => (answer.shape === "rows" ? headings[answer.view ?? ""] ?? "Rows" : answer.steps[0]?.text ?? "");
 
 async function download(text: string, cluster: string, view: { namespace: string; workload: string }, window: { from: number; to: number }) {

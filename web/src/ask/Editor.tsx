@@ -58,15 +58,15 @@ export function Editor({ text, onChange, onAsk, onLeave, error, cluster }: { tex
 
   useEffect(() => {
     const metrics = () => queries.fetchQuery({ queryKey: ["metrics", cluster], staleTime: 30_000, queryFn: () => got(api.GET("/api/ask/metrics", { params: { query: { cluster } } })) });
-    const rowFields = (kind: "logs" | "spans" | "flows" | "events") => queries.fetchQuery({ queryKey: ["row-fields", cluster, kind], staleTime: 60_000, queryFn: () => got(api.GET("/api/ask/row-fields", { params: { query: { kind, cluster, from: new Date(Date.now() - 900_000).toISOString(), to: new Date().toISOString() } } })) });
-    const fields = (metric: string) => (["logs", "spans", "flows", "events"].includes(metric) ? rowFields(metric as "logs") : queries.fetchQuery({ queryKey: ["fields", cluster, metric], staleTime: 30_000, queryFn: () => got(api.GET("/api/ask/fields", { params: { query: { cluster, metric } } })) }));
-    const words = () => queries.fetchQuery({ queryKey: ["words"], staleTime: Infinity, queryFn: () => got(api.GET("/api/ask/words")) as Promise<{ steps: string[]; comparisons: string[]; functions: string[]; sources: string[] }> });
+    const rowFields = (kind: string) => queries.fetchQuery({ queryKey: ["row-fields", cluster, kind], staleTime: 60_000, queryFn: () => got(api.GET("/api/ask/row-fields", { params: { query: { kind, cluster, from: new Date(Date.now() - 900_000).toISOString(), to: new Date().toISOString() } } })) });
+    const fields = async (metric: string) => ((await words()).rows.includes(metric) ? rowFields(metric) : queries.fetchQuery({ queryKey: ["fields", cluster, metric], staleTime: 30_000, queryFn: () => got(api.GET("/api/ask/fields", { params: { query: { cluster, metric } } })) }));
+    const words = () => queries.fetchQuery({ queryKey: ["words"], staleTime: Infinity, queryFn: () => got(api.GET("/api/ask/words")) as Promise<{ steps: string[]; comparisons: string[]; functions: string[]; sources: string[]; rows: string[] }> });
     const complete = async (context: CompletionContext): Promise<CompletionResult | null> => {
       const place = placeAt(context.state.doc.toString(), context.pos);
       if (!place.word && !context.explicit && place.expecting !== "field" && place.expecting !== "value") return null;
       try {
         switch (place.expecting) {
-          case "source": return { from: place.from, options: [...(await words()).sources.map((label) => ({ label, detail: "rows" })), ...(await metrics()).map((metric: Schemas["MetricView"]) => ({ label: metric.name, detail: `${metric.kind}, ${metric.unit || "no unit"}, ${metric.series} series` }))], validFor: /^[\w.]*$/ };
+          case "source": return { from: place.from, options: [...(await words()).sources.map((label) => ({ label, detail: label === "arrivals" ? "1 on time, 0 not" : "rows" })), ...(await metrics()).map((metric: Schemas["MetricView"]) => ({ label: metric.name, detail: `${metric.kind}, ${metric.unit || "no unit"}, ${metric.series} series` }))], validFor: /^[\w.]*$/ };
           case "step": return { from: place.from, options: (await words()).steps.map((word) => ({ label: word })), validFor: /^\w*$/ };
           case "function": return { from: place.from, options: (await words()).functions.map((word) => ({ label: word })), validFor: /^[\w.]*$/ };
           case "word": return { from: place.from, options: (place.words ?? []).map((label) => ({ label })), validFor: /^\w*$/ };
@@ -82,7 +82,7 @@ export function Editor({ text, onChange, onAsk, onLeave, error, cluster }: { tex
       state: EditorState.create({
         doc: text,
         extensions: [
-          history(), errorMark, EditorView.lineWrapping, placeholder("logs, spans, flows, events or a metric, then steps joined by ->"),
+          history(), errorMark, EditorView.lineWrapping, placeholder("logs, spans, flows, events, alarms, arrivals or a metric, then steps joined by ->"),
           EditorView.contentAttributes.of({ "aria-label": "Enquiry", spellcheck: "false" }),
           autocompletion({ override: [complete], icons: false, activateOnTyping: true }),
           Prec.highest(keymap.of([{ key: "Mod-Enter", run: (own) => { acts.current.onAsk(own.state.doc.toString()); return true; } }, { key: "Ctrl-Space", run: startCompletion }])),

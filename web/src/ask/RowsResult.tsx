@@ -18,9 +18,9 @@ const Result = styled(Card)`
   > div.head { padding: 8px 14px 6px; display: flex; gap: 14px; align-items: center; }
 `;
 
-const nouns: Record<string, [string, string]> = { logs: ["line", "lines"], events: ["event", "events"], spans: ["span", "spans"], flows: ["row of flows", "rows of flows"], traces: ["trace", "traces"], graph: ["pair", "pairs"], kinds: ["kind", "kinds"], differ: ["difference", "differences"] };
+const nouns: Record<string, [string, string]> = { logs: ["line", "lines"], events: ["event", "events"], spans: ["span", "spans"], flows: ["row of flows", "rows of flows"], traces: ["trace", "traces"], graph: ["pair", "pairs"], kinds: ["kind", "kinds"], differ: ["difference", "differences"], alarms: ["change of an alarm", "changes of alarms"] };
 const widths: Record<string, string> = { time: "104px", level: "64px", kind: "76px", duration: "92px", status: "70px", trace: "22%", span: "136px", parent: "136px", family: "62px", protocol: "76px", flags: "62px", outcome: "86px", flows: "62px", packets: "74px", bytes: "90px", spans: "70px", errors: "92px", rate: "92px", dropped: "92px", p95: "80px", "destination.port": "62px", request: "18%" };
-const widthsOf: Record<string, Record<string, string>> = { kinds: { kind: "48%", count: "84px", time: "104px" }, differ: { field: "28%", inside: "92px", outside: "92px", lift: "92px" } };
+const widthsOf: Record<string, Record<string, string>> = { kinds: { kind: "48%", count: "84px", time: "104px" }, differ: { field: "28%", inside: "92px", outside: "92px", lift: "92px" }, alarms: { time: "104px", rule: "26%", change: "84px", severity: "84px", value: "92px", labels: "34%" } };
 const titles: Record<string, string> = { "source.address": "source", "destination.address": "destination", "destination.port": "port" };
 
 /** Rows in the view that suits them: lines, lanes, or a table. */

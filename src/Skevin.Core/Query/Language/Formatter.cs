@@ -12,7 +12,7 @@ public static class Formatter
     /// <summary>A source.</summary>
     public static string Write(Source source) => source switch
     {
-        MetricSource metric => Words.SourcesToCome.Contains(metric.Name) || Words.RowSources.ContainsKey(metric.Name) ? $"`{metric.Name}`" : Name(metric.Name),
+        MetricSource metric => Words.RowSources.ContainsKey(metric.Name) ? $"`{metric.Name}`" : Name(metric.Name),
         RowSource rows => rows.Kind.ToString().ToLowerInvariant(),
         FormulaSource formula => Write(formula.Formula, 0),
         _ => throw new InvalidOperationException("A source without a written form."),

@@ -104,8 +104,6 @@ public sealed partial class Parser
             return new MetricSource(Take().Text, token.At);
         if (token.Kind != TokenKind.Name)
             throw Wrong("An enquiry begins with a source, for example the name of a metric.", "container.cpu.time");
-        if (Words.SourcesToCome.Contains(token.Text))
-            throw Wrong($"'{token.Text}' is a source of the language that is not answered yet; metrics, logs, spans, flows and events are.");
         _at++;
         return Words.RowSources.TryGetValue(token.Text, out var kind) ? new RowSource(kind, token.At) : new MetricSource(token.Text, token.At);
     }

@@ -36,10 +36,11 @@ public static class Words
         ["spans"] = RowKind.Spans,
         ["flows"] = RowKind.Flows,
         ["events"] = RowKind.Events,
+        ["alarms"] = RowKind.Alarms,
     };
 
-    /// <summary>Sources that belong to the language and are not answered yet.</summary>
-    public static readonly string[] SourcesToCome = ["alarms", "arrivals"];
+    /// <summary>The source of series that tell what arrived.</summary>
+    public const string Arrivals = "arrivals";
 
     /// <summary>Comparisons written as words.</summary>
     public static readonly string[] Comparisons = ["in", "like", "matches", "says", "inside", "exists"];

@@ -58,7 +58,7 @@ public interface ISeriesReader
     IEnumerable<string> Metrics();
 
     /// <summary>Series of a metric that may have samples in (from, to].</summary>
-    IReadOnlyList<StoredSeries> Find(string metric, long from, long to);
+    Task<IReadOnlyList<StoredSeries>> Find(string metric, long from, long to, CancellationToken stop);
 
     /// <summary>Samples with from &lt; time ≤ to, in order of time, one list for each series in the order asked.</summary>
     Task<IReadOnlyList<Sample[]>> Read(IReadOnlyList<StoredSeries> series, long from, long to, CancellationToken stop);

@@ -136,7 +136,7 @@ public static class EnquiryRunner
 
         public async Task Find(MetricSource source, Window window, long width, ISeriesReader reader, Limits limits, int firstStep, List<Note> notes, CancellationToken stop)
         {
-            var found = reader.Find(source.Name, window.From - LookBack, window.To);
+            var found = await reader.Find(source.Name, window.From - LookBack, window.To, stop);
             if (found.Count == 0)
                 NoSeries(source, reader, firstStep, notes);
             if (found.Select(series => series.Key.Kind).Distinct().Count() > 1)

@@ -33,7 +33,7 @@ internal sealed class RowAggregator : IRowGatherer
     {
         (_step, _schema, _slots) = (step, schema, slots);
         if (step.Field is null && step.Function.Kind != FunctionKind.Count)
-            throw new EnquiryException(new(step.At.Line, step.At.Column, step.Function.ToString(), $"'{step.Function}' of rows needs a field.", $"{step.Function} {(schema.Kind == RowKind.Flows ? "bytes" : "duration")}"));
+            throw new EnquiryException(new(step.At.Line, step.At.Column, step.Function.ToString(), $"'{step.Function}' of rows needs a field.", $"{step.Function} {(schema.Kind switch { RowKind.Flows => "bytes", RowKind.Spans => "duration", _ => "value" })}"));
         // Sums of a minute's flows stand for many flows: their value is that of one, and the weight brings the sum back.
         _total = schema.Kind == RowKind.Flows && step.Field is "bytes" or "packets" or "flows" or "failed";
         if (step.Grouping is null)
@@ -153,7 +153,7 @@ internal sealed class RowAggregator : IRowGatherer
 
     private string Unit => _step.Function.Kind switch
     {
-        FunctionKind.Count => _schema.Kind switch { RowKind.Logs => "{line}", RowKind.Spans => "{span}", RowKind.Flows => "{flow}", _ => "{event}" },
+        FunctionKind.Count => _schema.Kind switch { RowKind.Logs => "{line}", RowKind.Spans => "{span}", RowKind.Flows => "{flow}", RowKind.Alarms => "{change}", _ => "{event}" },
         FunctionKind.Distinct => "1",
         _ => _schema.UnitOf(_step.Field!) is { } unit and not "time" ? unit : "1",
     };

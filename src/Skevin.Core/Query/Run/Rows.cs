@@ -69,6 +69,9 @@ public enum RowKind
 
     /// <summary>Events of the cluster.</summary>
     Events,
+
+    /// <summary>What alarms did: raised, cleared.</summary>
+    Alarms,
 }
 
 /// <summary>The fields every row of a kind has, and their units.</summary>
@@ -87,6 +90,7 @@ public static class RowFields
             ("time", "time"), ("source", ""), ("source.address", ""), ("source.namespace", ""), ("destination", ""), ("destination.address", ""), ("destination.namespace", ""), ("destination.port", ""),
             ("protocol", ""), ("family", ""), ("flags", ""), ("outcome", ""), ("reason", ""), ("request", ""), ("node", ""), ("flows", "{flow}"), ("packets", "{packet}"), ("bytes", "By"),
         ],
+        RowKind.Alarms => [("time", "time"), ("rule", ""), ("change", ""), ("severity", ""), ("namespace", ""), ("value", ""), ("labels", "")],
         _ => [("time", "time"), ("level", ""), ("reason", ""), ("namespace", ""), ("object", ""), ("text", "")],
     };
 

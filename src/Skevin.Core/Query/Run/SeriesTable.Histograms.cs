@@ -59,7 +59,7 @@ internal sealed partial record SeriesTable
         {
             FunctionKind.Count => histogram.Count,
             FunctionKind.Mean => histogram.Mean,
-            _ => histogram.Quantile(step.Function.Quantile / 100),
+            _ => histogram.ValueBelow(step.Function.Quantile / 100),
         };
         return this with
         {

@@ -846,7 +846,7 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["AnonymousTypeOfString[]AndString[]AndIEnumerableOfstringAndIEnumerableOfstring"];
+                        "application/json": components["schemas"]["AnonymousTypeOfString[]AndString[]AndIEnumerableOfstringAndIEnumerableOfstringAndIEnumerableOfstring"];
                     };
                 };
             };
@@ -1586,11 +1586,12 @@ export interface components {
             alarms: components["schemas"]["AlarmView"][];
             events: components["schemas"]["AlarmEventView"][];
         };
-        "AnonymousTypeOfString[]AndString[]AndIEnumerableOfstringAndIEnumerableOfstring": {
+        "AnonymousTypeOfString[]AndString[]AndIEnumerableOfstringAndIEnumerableOfstringAndIEnumerableOfstring": {
             steps: null | string[];
             comparisons: null | string[];
             functions: null | string[];
             sources: null | string[];
+            rows: null | string[];
         };
         /** @enum {unknown} */
         ArrivalState: "off" | "starting" | "onTime" | "late" | "partial" | "refused" | "silent";
