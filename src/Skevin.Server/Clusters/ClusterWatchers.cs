@@ -10,6 +10,7 @@ using Skevin.Server.Collection;
 using Skevin.Server.Live;
 using Skevin.Storage;
 using Skevin.Storage.Flows;
+using Skevin.Storage.Metrics;
 
 namespace Skevin.Server.Clusters;
 
@@ -18,7 +19,7 @@ public sealed record WatchedCluster(int Id, string Name, Kubernetes Client, Inve
 
 /// <summary>Watches every connected cluster and tells pages what changed.</summary>
 public sealed class ClusterWatchers(
-    IDbContextFactory<SkevinContext> contexts, IDataProtectionProvider protection, AddressBooks books, PlansInForce plans, LiveFeed feed, TimeProvider clock, ILogger<ClusterWatchers> log) : BackgroundService
+    IDbContextFactory<SkevinContext> contexts, IDataProtectionProvider protection, AddressBooks books, SeriesIndex index, PlansInForce plans, LiveFeed feed, TimeProvider clock, ILogger<ClusterWatchers> log) : BackgroundService
 {
     private sealed record Running(WatchedCluster Cluster, CancellationTokenSource Stop)
     {
@@ -27,6 +28,7 @@ public sealed class ClusterWatchers(
     }
 
     private readonly ConcurrentDictionary<string, Running> _running = new();
+    private readonly HashSet<int> _tried = [];
     private readonly IDataProtector _protector = protection.CreateProtector("kubeconfig");
 
     /// <summary>A cluster by name, or null where none of that name is connected.</summary>
@@ -77,16 +79,13 @@ public sealed class ClusterWatchers(
     /// <inheritdoc/>
     protected override async Task ExecuteAsync(CancellationToken stoppingToken)
     {
-        await using (var context = await contexts.CreateDbContextAsync(stoppingToken))
-            foreach (var row in await context.Clusters.AsNoTracking().ToListAsync(stoppingToken))
-            {
-                books.NameOutside(row.Name, (await plans.Revisions(row.Id, stoppingToken)).FirstOrDefault()?.Plan.Flows);
-                Begin(row);
-            }
         using var timer = new PeriodicTimer(TimeSpan.FromSeconds(0.5));
         try
         {
-            while (await timer.WaitForNextTickAsync(stoppingToken))
+            for (var tick = 0; tick == 0 || await timer.WaitForNextTickAsync(stoppingToken); tick++)
+            {
+                if (tick % 20 == 0)
+                    await Follow(stoppingToken);
                 foreach (var running in _running.Values.Where(running => Interlocked.Exchange(ref running.Dirty, 0) == 1))
                 {
                     try
@@ -102,6 +101,7 @@ public sealed class ClusterWatchers(
                     }
                     feed.Tell("inventory", running.Cluster.Name);
                 }
+            }
         }
         catch (OperationCanceledException)
         {
@@ -109,6 +109,31 @@ public sealed class ClusterWatchers(
         }
         foreach (var name in _running.Keys)
             End(name);
+    }
+
+    // Clusters are connected and disconnected, and their plans changed, at whichever server a person reaches.
+    private async Task Follow(CancellationToken stop)
+    {
+        try
+        {
+            await using var context = await contexts.CreateDbContextAsync(stop);
+            var rows = await context.Clusters.AsNoTracking().ToListAsync(stop);
+            foreach (var row in rows)
+            {
+                books.NameOutside(row.Name, (await plans.Revisions(row.Id, stop)).FirstOrDefault()?.Plan.Flows);
+                if (!_running.ContainsKey(row.Name) && _tried.Add(row.Id))
+                    Begin(row);
+            }
+            foreach (var gone in _running.Values.Where(running => rows.All(row => row.Id != running.Cluster.Id)).ToArray())
+            {
+                End(gone.Cluster.Name);
+                index.RemoveCluster(gone.Cluster.Id);
+            }
+        }
+        catch (Npgsql.NpgsqlException trouble)
+        {
+            log.LogWarning(trouble, "Which clusters are connected could not be read; it is read again in 10 s");
+        }
     }
 
     // The mark's number is made of what happened, so that a second server or a restart does not note it twice.

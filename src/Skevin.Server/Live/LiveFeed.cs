@@ -16,12 +16,22 @@ public sealed class LiveFeed
     private readonly Lock _lock = new();
     private readonly List<Channel<LiveEvent>> _readers = [];
 
+    /// <summary>Something was told here, for other servers to hear.</summary>
+    public event Action<LiveEvent>? Told;
+
     /// <summary>Tells everybody.</summary>
     public void Tell(string kind, string cluster)
     {
+        Hear(new LiveEvent(kind, cluster));
+        Told?.Invoke(new LiveEvent(kind, cluster));
+    }
+
+    /// <summary>Tells the pages that are open at this server.</summary>
+    public void Hear(LiveEvent change)
+    {
         lock (_lock)
             foreach (var reader in _readers)
-                reader.Writer.TryWrite(new LiveEvent(kind, cluster));
+                reader.Writer.TryWrite(change);
     }
 
     /// <summary>Events for one reader, repeats within half a second told once.</summary>

@@ -6,6 +6,7 @@ using Skevin.Storage.Arrivals;
 using Skevin.Storage.Blocks;
 using Skevin.Storage.Flows;
 using Skevin.Storage.Metrics;
+using Skevin.Storage.Peers;
 using Skevin.Storage.Traces;
 
 namespace Skevin.Server.Setup;
@@ -32,6 +33,7 @@ public sealed class Preparation(IServiceProvider services, SkevinOptions options
             await FirstPerson(people, email, email, password, keepPassword: true);
 
         var (store, index, head) = (services.GetRequiredService<SampleStore>(), services.GetRequiredService<SeriesIndex>(), services.GetRequiredService<Heads>());
+        await services.GetRequiredService<PeerFeed>().Begin(stop);
         await store.LoadSeries(index, stop);
         var now = clock.GetUtcNow();
         head.TrimTo((now - HeadSpan).ToUnixTimeMilliseconds());

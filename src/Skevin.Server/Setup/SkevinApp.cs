@@ -23,6 +23,7 @@ using Skevin.Storage;
 using Skevin.Storage.Blocks;
 using Skevin.Storage.Flows;
 using Skevin.Storage.Metrics;
+using Skevin.Storage.Peers;
 using Skevin.Storage.Traces;
 
 namespace Skevin.Server.Setup;
@@ -56,7 +57,8 @@ public static class SkevinApp
         var services = builder.Services;
         services.AddSingleton(options);
         services.AddSingleton(TimeProvider.System);
-        services.AddSingleton(NpgsqlDataSource.Create(options.Database));
+        // Its name tells what this server wrote from what others did.
+        services.AddSingleton(NpgsqlDataSource.Create(new NpgsqlConnectionStringBuilder(options.Database) { ApplicationName = "skevin " + Guid.NewGuid().ToString("N") }.ConnectionString));
         services.AddDbContextFactory<SkevinContext>(database => SkevinContext.Configure(database, options.Database));
         services.AddDataProtection().PersistKeysToDbContext<SkevinContext>().SetApplicationName("skevin");
         services.ConfigureHttpJsonOptions(json =>
@@ -85,6 +87,9 @@ public static class SkevinApp
         services.AddHostedService<FoldWorker>();
         services.AddSingleton<AddressBooks>();
         services.AddSingleton<LiveFeed>();
+        services.AddSingleton<PeerFeed>();
+        services.AddHostedService<PeerFollower>();
+        services.AddHostedService<PeerLive>();
         services.AddSingleton<Preparation>();
         services.AddHostedService<Housekeeping>();
         services.AddSessions();

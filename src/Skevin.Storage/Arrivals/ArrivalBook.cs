@@ -46,6 +46,12 @@ public sealed class ArrivalBook(NpgsqlDataSource database, TimeProvider clock)
                 _entries[(reader.GetInt32(0), reader.GetString(1), reader.GetString(2))] = entry;
             }
         }
+        await LoadReports(stop);
+    }
+
+    /// <summary>Takes up what agents said of their sources, here or to another server.</summary>
+    public async Task LoadReports(CancellationToken stop)
+    {
         await using var status = database.CreateCommand("select cluster_id, signal, source, agent, at, read, sent, dropped, error from source_status");
         await using var rows = await status.ExecuteReaderAsync(stop);
         while (await rows.ReadAsync(stop))
@@ -127,7 +133,7 @@ public sealed class ArrivalBook(NpgsqlDataSource database, TimeProvider clock)
         await using var command = new NpgsqlCommand("""
             insert into arrival_minute (cluster_id, signal, source, minute, samples, received_at)
             select cluster, signal, source, minute, samples, @now from unnest(@cluster, @signal, @source, @minute, @samples) as given (cluster, signal, source, minute, samples)
-            on conflict (cluster_id, signal, source, minute) do update set samples = arrival_minute.samples + excluded.samples, received_at = excluded.received_at
+            on conflict (cluster_id, signal, source, minute) do update set samples = arrival_minute.samples + excluded.samples, received_at = excluded.received_at, server = excluded.server, xact = excluded.xact
             """, connection, transaction);
         command.Parameters.AddWithValue("now", now.UtcDateTime);
         command.Parameters.AddWithValue("cluster", rows.Select(row => row.Key.Cluster).ToArray());

@@ -14,9 +14,14 @@ public sealed class SampleStore(NpgsqlDataSource database)
     public NpgsqlDataSource Database => database;
 
     /// <summary>Reads all series into an index.</summary>
-    public async Task LoadSeries(SeriesIndex index, CancellationToken stop)
+    public Task LoadSeries(SeriesIndex index, CancellationToken stop) => LoadSeries(index, null, stop);
+
+    /// <summary>Reads some series into an index; all where <paramref name="which"/> is null.</summary>
+    public async Task LoadSeries(SeriesIndex index, IReadOnlyCollection<long>? which, CancellationToken stop)
     {
-        await using var command = database.CreateCommand("select id, cluster_id, metric, kind, unit, attributes from series");
+        await using var command = database.CreateCommand("select id, cluster_id, metric, kind, unit, attributes from series where @all or id = any(@ids)");
+        command.Parameters.AddWithValue("all", which is null);
+        command.Parameters.AddWithValue("ids", which?.ToArray() ?? []);
         await using var reader = await command.ExecuteReaderAsync(stop);
         while (await reader.ReadAsync(stop))
             index.Add(new StoredSeries(
