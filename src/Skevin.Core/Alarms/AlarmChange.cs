@@ -10,8 +10,9 @@ namespace Skevin.Core.Alarms;
 /// <param name="Change">What happened.</param>
 /// <param name="Severity">How bad it is.</param>
 /// <param name="Value">The value that decided it, in the rule's unit; NaN where there was none.</param>
+/// <param name="Unit">UCUM unit of the value.</param>
 /// <param name="Labels">Of the series.</param>
-public sealed record AlarmChange(string Cluster, long Milliseconds, string Rule, AlarmTransition Change, Severity Severity, double Value, Labels Labels) : IRow
+public sealed record AlarmChange(string Cluster, long Milliseconds, string Rule, AlarmTransition Change, Severity Severity, double Value, string Unit, Labels Labels) : IRow
 {
     /// <summary>The namespace its series is of, or null.</summary>
     public string? Namespace => Labels["namespace"] ?? Labels["k8s.namespace.name"];
@@ -30,6 +31,7 @@ public sealed record AlarmChange(string Cluster, long Milliseconds, string Rule,
         "change" => FieldValue.Of(Change.ToString().ToLowerInvariant()),
         "severity" => FieldValue.Of(Severity.ToString().ToLowerInvariant()),
         "value" => FieldValue.Of(Value),
+        "unit" => FieldValue.Of(Unit),
         "labels" => FieldValue.Of(Labels.ToString()),
         "cluster" or "k8s.cluster.name" => FieldValue.Of(Cluster),
         _ => FieldValue.Of(Labels[field] ?? FieldNames.Value(Labels, field)),

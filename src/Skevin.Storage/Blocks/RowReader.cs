@@ -75,7 +75,7 @@ public sealed class RowReader(NpgsqlDataSource database, AddressBooks books, Acc
     private async IAsyncEnumerable<RowBatch> Alarms(long from, long to, [EnumeratorCancellation] CancellationToken stop)
     {
         await using var command = database.CreateCommand("""
-            select cluster.name, alarm_event.at, rule_name, transition, severity, value, labels from alarm_event join cluster on cluster.id = cluster_id
+            select cluster.name, alarm_event.at, rule_name, transition, severity, value, alarm_event.unit, labels from alarm_event join cluster on cluster.id = cluster_id
             where alarm_event.at > @from and alarm_event.at <= @to and (@cluster::text is null or name = @cluster) and (@visible::text[] is null or name = any(@visible))
             """);
         command.Parameters.AddWithValue("from", DateTimeOffset.FromUnixTimeMilliseconds(from).UtcDateTime);
@@ -86,7 +86,7 @@ public sealed class RowReader(NpgsqlDataSource database, AddressBooks books, Acc
         while (await reader.ReadAsync(stop))
         {
             var alarm = new AlarmChange(reader.GetString(0), new DateTimeOffset(reader.GetDateTime(1)).ToUnixTimeMilliseconds(), reader.GetString(2), (AlarmTransition)reader.GetInt32(3),
-                (Severity)reader.GetInt32(4), reader.IsDBNull(5) ? double.NaN : reader.GetDouble(5), Labels.From(JsonSerializer.Deserialize<Dictionary<string, string>>(reader.GetString(6))!));
+                (Severity)reader.GetInt32(4), reader.IsDBNull(5) ? double.NaN : reader.GetDouble(5), reader.GetString(6), Labels.From(JsonSerializer.Deserialize<Dictionary<string, string>>(reader.GetString(7))!));
             if (scope.Sees(alarm.Cluster, alarm.Namespace))
                 rows.Add(alarm);
         }

@@ -20,7 +20,7 @@ const Result = styled(Card)`
 
 const nouns: Record<string, [string, string]> = { logs: ["line", "lines"], events: ["event", "events"], spans: ["span", "spans"], flows: ["row of flows", "rows of flows"], traces: ["trace", "traces"], graph: ["pair", "pairs"], kinds: ["kind", "kinds"], differ: ["difference", "differences"], alarms: ["change of an alarm", "changes of alarms"] };
 const widths: Record<string, string> = { time: "104px", level: "64px", kind: "76px", duration: "92px", status: "70px", trace: "22%", span: "136px", parent: "136px", family: "62px", protocol: "76px", flags: "62px", outcome: "86px", flows: "62px", packets: "74px", bytes: "90px", spans: "70px", errors: "92px", rate: "92px", dropped: "92px", p95: "80px", "destination.port": "62px", request: "18%" };
-const widthsOf: Record<string, Record<string, string>> = { kinds: { kind: "48%", count: "84px", time: "104px" }, differ: { field: "28%", inside: "92px", outside: "92px", lift: "92px" }, alarms: { time: "104px", rule: "26%", change: "84px", severity: "84px", value: "92px", labels: "34%" } };
+const widthsOf: Record<string, Record<string, string>> = { kinds: { kind: "48%", count: "84px", time: "104px" }, differ: { field: "28%", inside: "92px", outside: "92px", lift: "92px" }, alarms: { time: "104px", rule: "26%", change: "84px", severity: "84px", value: "104px" } };
 const titles: Record<string, string> = { "source.address": "source", "destination.address": "destination", "destination.port": "port" };
 
 /** Rows in the view that suits them: lines, lanes, or a table. */
@@ -32,21 +32,21 @@ export function RowsResult({ answer, asked, cluster, scope, window, busy, onAsk,
   const [asTable, setAsTable] = useState(false);
   const all = answer.columns ?? [];
   const rows = (answer.rows ?? []) as Cell[][];
+  const at = (row: Cell[], name: string) => row[all.findIndex((column) => column.name === name)] ?? null;
   // Flows have two ways to be read: by name, or by raw address.
   const raw = search.get("ends") === "addresses";
-  const hidden = answer.view === "flows" ? ["source.namespace", "destination.namespace", "packets", ...(raw ? ["source", "destination"] : ["source.address", "destination.address"])] : answer.view === "spans" ? ["span", "parent"] : [];
+  const hidden = answer.view === "flows" ? ["source.namespace", "destination.namespace", "packets", ...(raw ? ["source", "destination"] : ["source.address", "destination.address"])] : answer.view === "spans" ? ["span", "parent"] : answer.view === "alarms" ? ["unit", "namespace"] : [];
   const kept = telling(all, rows, 9).filter((column) => !hidden.includes(column.name));
   const columns: Column<Cell[]>[] = kept.map((column) => {
     const i = all.findIndex((one) => one.name === column.name);
     const number = rows.some((row) => typeof row[i] === "number");
-    return { id: column.name, title: answer.view === "flows" ? titles[column.name] ?? title(column) : title(column), number: number && column.unit !== "time", width: (widthsOf[answer.view ?? ""] ?? widths)[column.name], cell: (row) => write(row[i] ?? null, column.unit), value: (row) => row[i] ?? null };
+    return { id: column.name, title: answer.view === "flows" ? titles[column.name] ?? title(column) : title(column), number: number && column.unit !== "time", width: (widthsOf[answer.view ?? ""] ?? widths)[column.name], cell: (row) => write(row[i] ?? null, answer.view === "alarms" && column.name === "value" ? String(at(row, "unit") ?? "") : column.unit), value: (row) => row[i] ?? null };
   });
   const traceAt = all.findIndex((column) => column.name === "trace");
   const [one, many] = nouns[answer.view ?? ""] ?? ["row", "rows"];
   const total = answer.total ?? rows.length;
   const setRaw = (on: boolean) => setSearch((before) => { const next = new URLSearchParams(before); if (on) next.set("ends", "addresses"); else next.delete("ends"); return next; });
   if (rows.length === 0) return <Result><Empty title="Nothing is left">{answer.notes.find((note) => note.kind === "nothing left")?.text ?? "No row fulfils the enquiry in this window."}</Empty></Result>;
-  const at = (row: Cell[], name: string) => row[all.findIndex((column) => column.name === name)] ?? null;
   const open = traceAt >= 0 ? (row: Cell[]) => { if (row[traceAt]) onTrace(String(row[traceAt])); }
     : answer.view === "kinds" ? (row: Cell[]) => onAsk(linesOfKind(asked, String(at(row, "kind"))))
     : answer.view === "differ" ? (row: Cell[]) => onAsk(rowsOfDifference(asked, String(at(row, "field")), at(row, "value"))) : undefined;

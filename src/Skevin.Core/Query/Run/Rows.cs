@@ -90,7 +90,7 @@ public static class RowFields
             ("time", "time"), ("source", ""), ("source.address", ""), ("source.namespace", ""), ("destination", ""), ("destination.address", ""), ("destination.namespace", ""), ("destination.port", ""),
             ("protocol", ""), ("family", ""), ("flags", ""), ("outcome", ""), ("reason", ""), ("request", ""), ("node", ""), ("flows", "{flow}"), ("packets", "{packet}"), ("bytes", "By"),
         ],
-        RowKind.Alarms => [("time", "time"), ("rule", ""), ("change", ""), ("severity", ""), ("namespace", ""), ("value", ""), ("labels", "")],
+        RowKind.Alarms => [("time", "time"), ("rule", ""), ("change", ""), ("severity", ""), ("namespace", ""), ("value", ""), ("unit", ""), ("labels", "")],
         _ => [("time", "time"), ("level", ""), ("reason", ""), ("namespace", ""), ("object", ""), ("text", "")],
     };
 
