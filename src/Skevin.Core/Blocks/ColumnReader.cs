@@ -1,3 +1,4 @@
+using System.Collections;
 using System.Text;
 using Skevin.Core.Series;
 
@@ -46,6 +47,55 @@ public sealed class TextColumn
 
     /// <summary>One of them.</summary>
     public string this[int at] => _distinct.Length > 0 ? _distinct[_numbers[at]] : Encoding.UTF8.GetString(_bytes, at == 0 ? 0 : _numbers[at - 1], _numbers[at] - (at == 0 ? 0 : _numbers[at - 1]));
+
+    /// <summary>Which texts have some ASCII in them, whatever its case; found in their bytes, before a text is made of these.</summary>
+    /// <param name="lower">In lower case, not empty.</param>
+    public BitArray Having(string lower)
+    {
+        var having = new BitArray(Count);
+        if (_distinct.Length > 0)
+        {
+            var ofDistinct = _distinct.Select(text => text.Contains(lower, StringComparison.OrdinalIgnoreCase)).ToArray();
+            for (var i = 0; i < Count; i++)
+                having[i] = ofDistinct[_numbers[i]];
+            return having;
+        }
+        var word = Encoding.ASCII.GetBytes(lower);
+        // Looked for by its rarest letter.
+        var pivot = Enumerable.Range(0, word.Length).MaxBy(i => Frequent.IndexOf((char)word[i]));
+        var (one, other) = (word[pivot], (byte)char.ToUpperInvariant((char)word[pivot]));
+        for (var at = pivot; at < _bytes.Length;)
+        {
+            var next = _bytes.AsSpan(at).IndexOfAny(one, other);
+            if (next < 0)
+                break;
+            at += next;
+            var from = at - pivot;
+            if (from + word.Length > _bytes.Length || !Ascii.EqualsIgnoreCase(_bytes.AsSpan(from, word.Length), word))
+            {
+                at++;
+                continue;
+            }
+            var row = Array.BinarySearch(_numbers, from);
+            // The first text that ends behind its first byte; an empty one ends where the one before does.
+            for (row = row < 0 ? ~row : row; _numbers[row] <= from; row++)
+            {
+            }
+            if (from + word.Length <= _numbers[row])
+            {
+                having[row] = true;
+                at = Math.Max(at + 1, _numbers[row] + pivot);
+            }
+            else
+            {
+                at++;
+            }
+        }
+        return having;
+    }
+
+    // Letters and digits as often as they stand in English and in lines, the most frequent first (common practice).
+    private const string Frequent = "etaoinsrhldcumfpgwyb0123456789vkxjqz";
 
     internal void Need(int count)
     {

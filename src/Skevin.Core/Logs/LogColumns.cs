@@ -1,3 +1,4 @@
+using System.Collections;
 using Skevin.Core.Blocks;
 using Skevin.Core.Query.Run;
 using Skevin.Core.Series;
@@ -15,6 +16,7 @@ public sealed class LogColumns : IBlockRows
     private readonly long[] _times;
     private readonly (Labels[] Sets, int[] Numbers) _resources;
     private readonly Dictionary<string, Func<int, FieldValue>> _fields = new(StringComparer.Ordinal);
+    private readonly Dictionary<string, BitArray> _having = new(StringComparer.Ordinal);
     private readonly Lazy<ulong[]> _levels;
     private readonly Lazy<Dictionary<int, (TraceId Trace, ulong Span)>> _links;
 
@@ -48,6 +50,14 @@ public sealed class LogColumns : IBlockRows
         if (!_fields.TryGetValue(field, out var of))
             _fields[field] = of = Field(field);
         return of(row);
+    }
+
+    // All lines are searched at once: their texts lie one behind the other.
+    internal bool MayHave(int row, string lower)
+    {
+        if (!_having.TryGetValue(lower, out var having))
+            _having[lower] = having = _block.Texts("text")?.Having(lower) ?? new BitArray(Count);
+        return having[row];
     }
 
     /// <summary>A whole line.</summary>
@@ -127,8 +137,10 @@ public sealed class LogColumns : IBlockRows
 }
 
 /// <summary>A line in a block of columns.</summary>
-internal sealed class LogRow(LogColumns block, int row) : IRow
+internal sealed class LogRow(LogColumns block, int row) : ISearchedRow
 {
+    public bool MayHave(string lower) => block.MayHave(row, lower);
+
     public long Milliseconds => block.Milliseconds(row);
 
     public double Weight => 1;

@@ -97,13 +97,14 @@ public sealed class RowReader(NpgsqlDataSource database, AddressBooks books, Acc
     {
         var sees = new Dictionary<Labels, bool>(ReferenceEqualityComparer.Instance);
         var kept = new List<IRow>(rows.Count);
+        var (before, visible) = (default(Labels), false);
         for (var i = 0; i < rows.Count; i++)
         {
             if (rows.Milliseconds(i) is var time && (time <= from || time > to))
                 continue;
             // Rows of a block share the objects of their attributes, so each set is judged once.
             var labels = rows.Resource(i);
-            if (!sees.TryGetValue(labels, out var visible))
+            if (!ReferenceEquals(labels, before) && !sees.TryGetValue(before = labels, out visible))
                 sees[labels] = visible = scope.Sees(labels["k8s.cluster.name"] ?? "", labels["k8s.namespace.name"]);
             if (visible)
                 kept.Add(rows[i]);

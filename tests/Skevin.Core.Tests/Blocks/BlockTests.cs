@@ -170,4 +170,16 @@ public sealed class BlockTests
     [Fact]
     public void Words_are_runs_of_letters_and_digits_in_lower_case() =>
         WordFilter.Words("Bid on lot A-4411: no ANSWER, über/7").ShouldBe(["bid", "on", "lot", "a", "4411", "no", "answer", "über", "7"]);
+
+    [Fact]
+    public void What_a_column_has_is_found_in_its_bytes_as_in_its_texts() =>
+        Gen.Select(Gen.OneOf(Gen.String[Gen.Char["abkKBA é€x "], 0, 12], Gen.String[0, 5]).Array[1, 60], Gen.String[Gen.Char["abkx"], 1, 3], Gen.Bool).Sample((texts, word, repeat) =>
+        {
+            string[] all = repeat ? [.. texts, .. texts, .. texts] : texts;
+            var writer = new ColumnWriter(all.Length);
+            writer.AddTexts("text", all);
+            var having = new ColumnReader(writer.Finish(9), 9).Texts("text")?.Having(word);
+            for (var i = 0; i < all.Length; i++)
+                (having?[i] ?? false).ShouldBe(all[i].Contains(word, StringComparison.OrdinalIgnoreCase), $"'{word}' in '{all[i]}'");
+        }, iter: 5000);
 }

@@ -44,6 +44,8 @@ public static class Matching
                 return row => one(row) || other(row);
             case FieldPredicate field:
                 var test = Test(field);
+                if (field is { Comparison: Comparison.Says, Field: "text" } && Blocks.WordFilter.Words(((TextValue)field.Values[0]).Text).Where(word => word.All(char.IsAscii)).MaxBy(word => word.Length) is { } word)
+                    return row => (row is not ISearchedRow searched || searched.MayHave(word)) && test(row[field.Field]);
                 return row => test(row[field.Field]);
             default:
                 throw new InvalidOperationException("Unknown predicate.");

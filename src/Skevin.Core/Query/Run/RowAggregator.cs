@@ -26,7 +26,10 @@ internal sealed class RowAggregator : IRowGatherer
     private readonly bool _total;
     private readonly Dictionary<Labels, Cell?[]> _groups = [];
     private readonly Dictionary<string, Labels> _single = new(StringComparer.Ordinal);
+    // The last values that were met, by reference: blocks keep each distinct one once.
+    private readonly (string? Value, Cell?[]? Cells)[] _met = new (string?, Cell?[]?)[8];
     private int _kept;
+    private int _meeting;
 
     /// <exception cref="EnquiryException">A function that needs a field has none.</exception>
     public RowAggregator(AggregateStep step, RowSchema schema, Slots slots)
@@ -51,9 +54,10 @@ internal sealed class RowAggregator : IRowGatherer
 
     public void Add(IRow row)
     {
-        if (row.Milliseconds <= _slots.Start || row.Milliseconds > _slots.End)
+        var time = row.Milliseconds;
+        if (time <= _slots.Start || time > _slots.End)
             return;
-        var slot = (int)((row.Milliseconds - _slots.Start - 1) / _slots.Width);
+        var slot = (int)((time - _slots.Start - 1) / _slots.Width);
         var number = 1.0;
         string? text = null;
         if (_step.Field is { } field && _step.Function.Kind != FunctionKind.Count)
@@ -81,24 +85,17 @@ internal sealed class RowAggregator : IRowGatherer
             return;
         }
         Weighted |= _schema.Kind == RowKind.Spans && row.Weight != 1;
-        var key = Key(row);
-        if (!_groups.TryGetValue(key, out var cells))
-        {
-            if (_groups.Count >= 10_000)
-                throw new LimitException(Formatter.Write(_step), "More than 10,000 groups. Group by fewer fields, or narrow with where.");
-            _groups[key] = cells = new Cell?[_slots.Count];
-        }
-        var cell = cells[slot] ??= new Cell();
+        var cell = Cells(row)[slot] ??= new Cell();
         cell.Weight += row.Weight;
         cell.Sum += number * row.Weight;
         cell.Least = Math.Min(cell.Least, number);
         cell.Greatest = Math.Max(cell.Greatest, number);
         if (_step.Function.Kind == FunctionKind.StandardDeviation)
             cell.Spread.Add(number, row.Weight);
-        if (row.Milliseconds < cell.First.Time)
-            cell.First = (row.Milliseconds, number);
-        if (row.Milliseconds >= cell.Last.Time)
-            cell.Last = (row.Milliseconds, number);
+        if (time < cell.First.Time)
+            cell.First = (time, number);
+        if (time >= cell.Last.Time)
+            cell.Last = (time, number);
         if (text is not null)
             (cell.Different ??= new HashSet<string>(StringComparer.Ordinal)).Add(text);
         if (_step.Function.Kind != FunctionKind.Quantile)
@@ -179,6 +176,25 @@ internal sealed class RowAggregator : IRowGatherer
             if (arriving.Contains(minute))
                 return true;
         return false;
+    }
+
+    private Cell?[] Cells(IRow row)
+    {
+        var value = _step.Grouping is { Except: false, Fields: [var only] } ? row[only].Text : null;
+        if (value is not null)
+            foreach (var (met, own) in _met)
+                if (ReferenceEquals(met, value))
+                    return own!;
+        var key = Key(row);
+        if (!_groups.TryGetValue(key, out var cells))
+        {
+            if (_groups.Count >= 10_000)
+                throw new LimitException(Formatter.Write(_step), "More than 10,000 groups. Group by fewer fields, or narrow with where.");
+            _groups[key] = cells = new Cell?[_slots.Count];
+        }
+        if (value is not null)
+            _met[_meeting++ % _met.Length] = (value, cells);
+        return cells;
     }
 
     private Labels Key(IRow row)

@@ -34,7 +34,7 @@ internal sealed class RowBody(RowSource source, IReadOnlyList<(Step Step, bool S
         // What a step makes of a row is not what stands in its block.
         var conditions = single.TakeWhile(step => step is WhereStep).Select(step => ((WhereStep)step).Predicate).ToArray();
         var read = 0L;
-        await foreach (var batch in reader.Rows(kind, from, to, all is null ? RowConditions.Hints(conditions) : RowHints.None, stop))
+        await foreach (var batch in reader.Rows(kind, from, to, all is null ? RowConditions.Hints(conditions) : RowHints.None, stop).Ahead(stop))
         {
             read += batch.Passed;
             foreach (var row in batch.Rows)

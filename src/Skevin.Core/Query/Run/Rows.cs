@@ -55,6 +55,14 @@ public interface IRow
     IEnumerable<string> Fields { get; }
 }
 
+/// <summary>A row whose text can be searched before it is made.</summary>
+public interface ISearchedRow : IRow
+{
+    /// <summary>False where the row's <c>text</c> surely does not have this in it, in any case.</summary>
+    /// <param name="lower">ASCII in lower case.</param>
+    bool MayHave(string lower);
+}
+
 /// <summary>Kinds of row an enquiry can begin with.</summary>
 public enum RowKind
 {
