@@ -52,6 +52,46 @@ public sealed class LogColumns : IBlockRows
         return of(row);
     }
 
+    /// <summary>Whether lines can be counted by these fields without being made: they are all of where a line comes from, or its level.</summary>
+    public bool Counts(IEnumerable<string> fields) => fields.All(field => field is not ("time" or "text" or "trace" or "span" or "reason" or "object")
+        && (field == "level" || !_block.Keys.Any(key => key == field || FieldNames.Short.GetValueOrDefault(field) == key || (field == "workload" && FieldNames.Workload.Contains(key)))));
+
+    /// <summary>How many lines with from &lt; time ≤ to there are of each minute, level and origin.</summary>
+    /// <param name="from">Epoch milliseconds.</param>
+    /// <param name="to">Epoch milliseconds.</param>
+    /// <param name="sees">Which origins may be seen.</param>
+    public IReadOnlyList<IRow> CountByMinute(long from, long to, Func<Labels, bool> sees)
+    {
+        var visible = _resources.Sets.Select(sees).ToArray();
+        // Lines are in order of time, so one minute is counted after the other.
+        var counted = new List<IRow>();
+        var (levels, end) = (_levels.Value, long.MinValue);
+        var width = levels.Length == 0 ? 1 : levels.Max(level => (byte)level) + 1;
+        var counts = new long[visible.Length * width];
+        for (var row = 0; row < Count; row++)
+        {
+            var (time, resource) = (Milliseconds(row), _resources.Numbers[row]);
+            if (time <= from || time > to || !visible[resource])
+                continue;
+            if (time > end)
+            {
+                Close();
+                end = (time + 59_999) / 60_000 * 60_000;
+            }
+            counts[resource * width + (byte)levels[row]]++;
+        }
+        Close();
+        return counted;
+
+        void Close()
+        {
+            for (var i = 0; i < counts.Length; i++)
+                if (counts[i] > 0)
+                    counted.Add(new CountedLines(_resources.Sets[i / width], (LogLevel)(i % width), end, counts[i]));
+            Array.Clear(counts);
+        }
+    }
+
     // All lines are searched at once: their texts lie one behind the other.
     internal bool MayHave(int row, string lower)
     {
@@ -134,6 +174,20 @@ public sealed class LogColumns : IBlockRows
         writer.Add("links", links);
         return writer.Finish(Version);
     }
+}
+
+/// <summary>Lines of a minute, level and origin, counted. Its time is the minute's end.</summary>
+internal sealed class CountedLines(Labels resource, LogLevel level, long end, long count) : IRow
+{
+    public long Milliseconds => end;
+
+    public double Weight => count;
+
+    public long Rows => count;
+
+    public FieldValue this[string field] => field != "level" ? FieldValue.Of(FieldNames.Value(resource, field)) : level == LogLevel.None ? FieldValue.Absent : FieldValue.Of(LogLevels.Word(level));
+
+    public IEnumerable<string> Fields => resource.Select(pair => pair.Key);
 }
 
 /// <summary>A line in a block of columns.</summary>

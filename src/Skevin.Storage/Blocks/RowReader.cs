@@ -61,10 +61,15 @@ public sealed class RowReader(NpgsqlDataSource database, AddressBooks books, Acc
         var seen = kind == RowKind.Events ? new HashSet<(string, string)>() : null;
         await foreach (var (_, payload, passed) in Blocks("log_block", "lines", kind == RowKind.Events ? 1 : 0, from, to, hints, stop))
         {
-            var batch = payload is null ? new RowBatch(passed, []) : Kept(LogBlock.Open(payload), from, to);
+            var batch = payload is null ? new RowBatch(passed, []) : Lines(LogBlock.Open(payload), from, to, seen is null ? hints.Counted : null);
             yield return seen is null ? batch : batch with { Rows = [.. batch.Rows.Where(row => row["k8s.event.uid"].Text is not { } uid || seen.Add((uid, row["k8s.event.count"].Text ?? "")))] };
         }
     }
+
+    private RowBatch Lines(IBlockRows rows, long from, long to, IReadOnlyCollection<string>? counted) =>
+        counted is not null && rows is LogColumns columns && columns.Counts(counted)
+            ? new RowBatch(0, columns.CountByMinute(from, to, labels => scope.Sees(labels["k8s.cluster.name"] ?? "", labels["k8s.namespace.name"])))
+            : Kept(rows, from, to);
 
     private async IAsyncEnumerable<RowBatch> Spans(long from, long to, RowHints hints, [EnumeratorCancellation] CancellationToken stop)
     {

@@ -182,4 +182,28 @@ public sealed class BlockTests
             for (var i = 0; i < all.Length; i++)
                 (having?[i] ?? false).ShouldBe(all[i].Contains(word, StringComparison.OrdinalIgnoreCase), $"'{word}' in '{all[i]}'");
         }, iter: 5000);
+
+    private static readonly Gen<Labels> Origin = Gen.Select(Gen.Int[0, 2], Gen.Int[0, 2]).Select((ns, pod) => Labels.From([new("k8s.cluster.name", "c"), new("k8s.namespace.name", "ns" + ns), new("k8s.pod.name", "pod" + pod)]));
+
+    [Fact]
+    public void Lines_counted_by_minute_are_the_lines_there_are() =>
+        Gen.Select(Gen.Long[0, 600_000_000_000], Gen.Int[0, 2], Origin).Array[1, 80].Sample(drawn =>
+        {
+            const long from = 100_500, to = 500_250;
+            var lines = drawn.Select(one => new LogLine(one.Item1, new[] { LogLevel.None, LogLevel.Info, LogLevel.Error }[one.Item2], "t", one.Item3, Labels.None, default, 0)).ToArray();
+            var columns = new LogColumns(LogColumns.Encode(lines));
+            columns.Counts(["level", "namespace", "k8s.pod.name", "workload"]).ShouldBeTrue();
+            columns.Counts(["text"]).ShouldBeFalse();
+            bool Sees(Labels labels) => labels["k8s.namespace.name"] != "ns1";
+            var counted = columns.CountByMinute(from, to, Sees).GroupBy(row => (row.Milliseconds, row["level"].AsText, row["namespace"].AsText)).ToDictionary(group => group.Key, group => group.Sum(row => row.Rows));
+            counted.ShouldBe(lines.Where(line => line.Milliseconds > from && line.Milliseconds <= to && Sees(line.Resource))
+                .GroupBy(line => ((line.Milliseconds + 59_999) / 60_000 * 60_000, line["level"].AsText, line["namespace"].AsText)).ToDictionary(group => group.Key, group => (long)group.Count()), ignoreOrder: true);
+        }, iter: 2000);
+
+    [Fact]
+    public void Lines_whose_own_fields_have_that_name_are_not_counted_by_origin() =>
+        new LogColumns(LogColumns.Encode([new LogLine(1, LogLevel.Info, "t", Labels.None, Labels.From([new("k8s.pod.name", "own"), new("lot", "A-1")]), default, 0)])).ShouldSatisfyAllConditions(
+            columns => columns.Counts(["level"]).ShouldBeTrue(),
+            columns => columns.Counts(["pod"]).ShouldBeFalse(),
+            columns => columns.Counts(["lot"]).ShouldBeFalse());
 }

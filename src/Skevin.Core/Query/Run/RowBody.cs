@@ -33,13 +33,14 @@ internal sealed class RowBody(RowSource source, IReadOnlyList<(Step Step, bool S
         var all = next is GraphStep && kind == RowKind.Spans ? new List<Span>() : null;
         // What a step makes of a row is not what stands in its block.
         var conditions = single.TakeWhile(step => step is WhereStep).Select(step => ((WhereStep)step).Predicate).ToArray();
+        var hints = all is null ? RowConditions.Hints(conditions) with { Counted = Counted(single, next, slots) } : RowHints.None;
         var read = 0L;
-        await foreach (var batch in reader.Rows(kind, from, to, all is null ? RowConditions.Hints(conditions) : RowHints.None, stop).Ahead(stop))
+        await foreach (var batch in reader.Rows(kind, from, to, hints, stop).Ahead(stop))
         {
             read += batch.Passed;
             foreach (var row in batch.Rows)
             {
-                if (++read > limits.Rows)
+                if ((read += row.Rows) > limits.Rows && row.Rows == 1)
                     throw new LimitException(Formatter.Write(source), $"More than {limits.Rows:N0} rows would be read. Shorten the window.");
                 all?.Add(Span.Of(row));
                 if (taken.Take(row) is not { } left)
@@ -142,6 +143,11 @@ internal sealed class RowBody(RowSource source, IReadOnlyList<(Step Step, bool S
     }
 
     // Where the newest are enough, the oldest are let go; where the order matters, too many are an error.
+    // A count by whole minutes needs no rows: the fields it looks at are enough.
+    private static IReadOnlyCollection<string>? Counted(Step[] single, Step? next, Slots slots) =>
+        next is AggregateStep { Function.Kind: FunctionKind.Count, Field: null } count && slots.Width % 60_000 == 0 && single.All(step => step is WhereStep)
+            ? [.. single.SelectMany(step => Matching.FieldsOf(((WhereStep)step).Predicate)).Concat(count.Grouping?.Fields ?? []).Distinct()] : null;
+
     private void Keep(List<IRow> kept, IRow row, bool newestAreEnough)
     {
         kept.Add(row);

@@ -36,7 +36,7 @@ internal sealed class RowSteps
             if (_steps[i].Take(row) is not { } next)
                 return null;
             row = next;
-            Left[i]++;
+            Left[i] += row.Rows;
         }
         return row;
     }

@@ -48,6 +48,9 @@ public interface IRow
     /// <summary>How many it stands for: 1, the weight of a sampled span, or the count of flows.</summary>
     double Weight { get; }
 
+    /// <summary>How many rows of the store it is: 1, or more where they were counted without being made.</summary>
+    long Rows => 1;
+
     /// <summary>What it holds under a field, by the semantic conventions' names and the short ones.</summary>
     FieldValue this[string field] { get; }
 
@@ -110,7 +113,8 @@ public static class RowFields
 /// <summary>What lets a reader pass over blocks without opening them.</summary>
 /// <param name="Words">Words every wanted row holds somewhere, in lower case.</param>
 /// <param name="Trace">The one trace that is wanted, or null.</param>
-public sealed record RowHints(IReadOnlyList<string> Words, string? Trace)
+/// <param name="Counted">Only how many rows there are in each minute is wanted, and nothing but these fields is looked at; null where more is.</param>
+public sealed record RowHints(IReadOnlyList<string> Words, string? Trace, IReadOnlyCollection<string>? Counted = null)
 {
     /// <summary>Nothing to go by.</summary>
     public static RowHints None { get; } = new([], null);
