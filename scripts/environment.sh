@@ -1,6 +1,7 @@
 # Settings and helpers of ./start and ./test. Sourced, from the root of the checkout.
 export SKEVIN_HOME="$(readlink -m "${SKEVIN_HOME:-.local}")"
 export SKEVIN_PORT="${SKEVIN_PORT:-5180}"
+export SKEVIN_OTLP_GRPC_PORT="${SKEVIN_OTLP_GRPC_PORT:-4317}"
 export SKEVIN_PG_PORT="${SKEVIN_PG_PORT:-55432}"
 export SKEVIN_PRACTICE_PORT="${SKEVIN_PRACTICE_PORT:-5190}"
 export SKEVIN_DEMO_PASSWORD="${SKEVIN_DEMO_PASSWORD:-falling-clock}"

@@ -35,7 +35,7 @@ public sealed class BenchServer : IAsyncDisposable
     /// <summary>Starts it on a free database.</summary>
     public static async Task<BenchServer> Start(string database, int port)
     {
-        var app = SkevinApp.Build([], new Dictionary<string, string?> { ["SKEVIN_PORT"] = port.ToString(), ["SKEVIN_DATABASE"] = database, ["SKEVIN_RETENTION_DAYS"] = "30" });
+        var app = SkevinApp.Build([], new Dictionary<string, string?> { ["SKEVIN_PORT"] = port.ToString(), ["SKEVIN_OTLP_GRPC_PORT"] = "0", ["SKEVIN_DATABASE"] = database, ["SKEVIN_RETENTION_DAYS"] = "30" });
         await app.Services.GetRequiredService<Preparation>().Run(CancellationToken.None);
         await app.StartAsync();
         await using var scope = app.Services.CreateAsyncScope();

@@ -52,6 +52,9 @@ public sealed class PlanRevisionRow
 /// <summary>A token that may push. Only its hash is kept.</summary>
 public sealed class IngestTokenRow
 {
+    /// <summary>Samples, lines, spans and flows it may send a second; null for any number.</summary>
+    public int? ItemsPerSecond { get; set; }
+
     public Guid Id { get; set; }
     public required string Name { get; set; }
     public int ClusterId { get; set; }

@@ -2,7 +2,10 @@ using System.IO.Compression;
 using System.Net;
 using System.Net.Http.Headers;
 using System.Text;
+using Google.Protobuf;
+using Microsoft.Extensions.DependencyInjection;
 using Npgsql;
+using OpenTelemetry.Proto.Collector.Metrics.V1;
 
 namespace Skevin.Server.Tests;
 
@@ -49,6 +52,59 @@ public sealed class IngestTests(RunningServer server) : IClassFixture<RunningSer
         answer.StatusCode.ShouldBe(HttpStatusCode.OK);
         answer.Content.Headers.ContentType!.MediaType.ShouldBe("application/json");
         (await Stored(cluster)).ShouldBe(1);
+    }
+
+    [Fact]
+    public async Task A_token_that_sends_more_than_it_may_is_told_when_to_come_again()
+    {
+        var (cluster, _) = await server.ClusterWithToken("ingest-limited");
+        var (row, token) = await server.Services.GetRequiredService<Skevin.Server.Ingest.IngestTokens>().Make("limited", cluster, false, null, "test", CancellationToken.None, 5);
+        row.ItemsPerSecond.ShouldBe(5);
+        // Ten seconds' worth are there at once, and the request that uses them up is still taken whole.
+        (await server.Anonymous().Push(token, OtlpBuilder.Request("m", "1", false, Points(60)))).StatusCode.ShouldBe(HttpStatusCode.OK);
+        using var refused = await server.Anonymous().Push(token, OtlpBuilder.Request("m", "1", false, [(Now.AddHours(-1), 1)]));
+        refused.StatusCode.ShouldBe(HttpStatusCode.TooManyRequests);
+        var wait = refused.Headers.RetryAfter!.Delta!.Value;
+        wait.ShouldBeInRange(TimeSpan.FromSeconds(1), TimeSpan.FromSeconds(3));
+        (await refused.Content.ReadAsStringAsync()).ShouldContain("5 samples, lines, spans and flows a second");
+        (await Stored(cluster)).ShouldBe(60);
+        await Task.Delay(wait);
+        (await server.Anonymous().Push(token, OtlpBuilder.Request("m", "1", false, [(Now.AddHours(-1), 1)]))).StatusCode.ShouldBe(HttpStatusCode.OK);
+    }
+
+    [Fact]
+    public async Task Over_gRPC_a_token_is_asked_for_and_what_is_refused_is_said()
+    {
+        var (cluster, token) = await server.ClusterWithToken("ingest-grpc");
+        // A frame of a unary call: not compressed, its length, the message. Source: gRPC over HTTP/2, "Length-Prefixed-Message".
+        async Task<(string Status, string Message, ExportMetricsServiceResponse? Answer)> Call(string? authorization, ExportMetricsServiceRequest request)
+        {
+            var message = request.ToByteArray();
+            using var client = new HttpClient { DefaultRequestVersion = HttpVersion.Version20, DefaultVersionPolicy = HttpVersionPolicy.RequestVersionExact };
+            using var call = new HttpRequestMessage(HttpMethod.Post, $"http://127.0.0.1:{server.GrpcPort}/opentelemetry.proto.collector.metrics.v1.MetricsService/Export")
+            {
+                Content = new ByteArrayContent([0, (byte)(message.Length >> 24), (byte)(message.Length >> 16), (byte)(message.Length >> 8), (byte)message.Length, .. message]),
+                Version = HttpVersion.Version20, VersionPolicy = HttpVersionPolicy.RequestVersionExact,
+            };
+            call.Content.Headers.ContentType = new MediaTypeHeaderValue("application/grpc");
+            call.Headers.TE.Add(new TransferCodingWithQualityHeaderValue("trailers"));
+            if (authorization is not null)
+                call.Headers.TryAddWithoutValidation("authorization", authorization);
+            using var answer = await client.SendAsync(call);
+            answer.StatusCode.ShouldBe(HttpStatusCode.OK);
+            var body = await answer.Content.ReadAsByteArrayAsync();
+            string Of(string name) => (answer.TrailingHeaders.TryGetValues(name, out var trailing) || answer.Headers.TryGetValues(name, out trailing) ? trailing : []).FirstOrDefault() ?? "";
+            return (Of("grpc-status"), Uri.UnescapeDataString(Of("grpc-message")), body.Length >= 5 ? ExportMetricsServiceResponse.Parser.ParseFrom(body.AsSpan(5)) : null);
+        }
+        (await Call(null, OtlpBuilder.Request("m", "1", false, Points(1)))).ShouldSatisfyAllConditions(told => told.Status.ShouldBe("16"), told => told.Message.ShouldContain("ingest token is missing"));
+        var mixed = OtlpBuilder.Request("m", "1", false, [.. Points(3), (Now.AddDays(-100), 1)]);
+        var taken = await Call("Bearer " + token, mixed);
+        taken.Status.ShouldBe("0");
+        taken.Answer!.PartialSuccess.RejectedDataPoints.ShouldBe(1);
+        taken.Answer.PartialSuccess.ErrorMessage.ShouldContain("older than the retention");
+        (await Stored(cluster)).ShouldBe(3);
+        // The services are not to be had on the page's port.
+        (await server.Anonymous().PostAsync("opentelemetry.proto.collector.metrics.v1.MetricsService/Export", new ByteArrayContent([]))).StatusCode.ShouldBe(HttpStatusCode.NotFound);
     }
 
     [Fact]

@@ -13,6 +13,7 @@ public sealed class KillTests
         var start = new ProcessStartInfo("dotnet", Path.Combine(AppContext.BaseDirectory, "Skevin.Server.dll")) { RedirectStandardOutput = true, RedirectStandardError = true };
         start.Environment["SKEVIN_DATABASE"] = database;
         start.Environment["SKEVIN_PORT"] = port.ToString();
+        start.Environment["SKEVIN_OTLP_GRPC_PORT"] = "0";
         start.Environment["SKEVIN_DEMO"] = "1";
         var process = Process.Start(start)!;
         process.OutputDataReceived += (_, _) => { };

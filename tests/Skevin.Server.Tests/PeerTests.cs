@@ -20,7 +20,7 @@ public sealed class PeerTests(RunningServer first) : IClassFixture<RunningServer
     public async ValueTask InitializeAsync()
     {
         var port = TestDatabase.FreePorts(1);
-        _app = SkevinApp.Build([], new Dictionary<string, string?> { ["SKEVIN_PORT"] = port.ToString(), ["SKEVIN_DATABASE"] = first.Database, ["SKEVIN_DEMO"] = "1" });
+        _app = SkevinApp.Build([], new Dictionary<string, string?> { ["SKEVIN_PORT"] = port.ToString(), ["SKEVIN_OTLP_GRPC_PORT"] = "0", ["SKEVIN_DATABASE"] = first.Database, ["SKEVIN_DEMO"] = "1" });
         await _app.Services.GetRequiredService<Preparation>().Run(CancellationToken.None);
         await _app.StartAsync();
         _second = new HttpClient(new SocketsHttpHandler { CookieContainer = new CookieContainer() }) { BaseAddress = new Uri($"http://127.0.0.1:{port}") };

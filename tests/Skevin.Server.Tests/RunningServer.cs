@@ -65,6 +65,7 @@ public class RunningServer : IAsyncLifetime
 
     public string Database { get; private set; } = "";
     public Uri Address { get; private set; } = null!;
+    public int GrpcPort { get; } = TestDatabase.FreePorts(1);
     public int PracticePort { get; } = TestDatabase.FreePorts(4);
     public IServiceProvider Services => _app!.Services;
 
@@ -78,7 +79,7 @@ public class RunningServer : IAsyncLifetime
         Address = new Uri($"http://127.0.0.1:{port}");
         _app = SkevinApp.Build([], new Dictionary<string, string?>
         {
-            ["SKEVIN_PORT"] = port.ToString(), ["SKEVIN_DATABASE"] = Database, ["SKEVIN_DEMO"] = "1", ["SKEVIN_PRACTICE_PORT"] = PracticePort.ToString(),
+            ["SKEVIN_PORT"] = port.ToString(), ["SKEVIN_OTLP_GRPC_PORT"] = GrpcPort.ToString(), ["SKEVIN_DATABASE"] = Database, ["SKEVIN_DEMO"] = "1", ["SKEVIN_PRACTICE_PORT"] = PracticePort.ToString(),
         });
         await Services.GetRequiredService<Preparation>().Run(CancellationToken.None);
         await _app.StartAsync();

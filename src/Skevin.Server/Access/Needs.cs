@@ -21,7 +21,7 @@ public static class EndpointAccess
         .RequireAuthorization(policy => policy.RequireAuthenticatedUser().RequireAssertion(context => role == Roles.None || context.User.Roles().HasFlag(role)));
 
     /// <summary>Without sign-in, for a stated reason.</summary>
-    public static RouteHandlerBuilder Open(this RouteHandlerBuilder endpoint, string reason) =>
+    public static T Open<T>(this T endpoint, string reason) where T : IEndpointConventionBuilder =>
         endpoint.WithMetadata(new OpenBecause(reason)).AllowAnonymous();
 }
 

@@ -17,7 +17,7 @@ namespace Skevin.Server.Collection;
 public sealed record RevisionView(int Revision, DateTimeOffset CreatedAt, string CreatedBy, DateTimeOffset? AppliedAt, CollectionPlan Plan);
 
 /// <summary>An ingest token without its text.</summary>
-public sealed record TokenView(Guid Id, string Name, string Cluster, bool ForAgents, DateTimeOffset CreatedAt, string CreatedBy, DateTimeOffset? ExpiresAt, DateTimeOffset? RevokedAt);
+public sealed record TokenView(Guid Id, string Name, string Cluster, bool ForAgents, DateTimeOffset CreatedAt, string CreatedBy, DateTimeOffset? ExpiresAt, DateTimeOffset? RevokedAt, int? ItemsPerSecond);
 
 /// <summary>What is measured of a cluster now.</summary>
 /// <param name="Series">Series that had a sample in the last 5 min.</param>
@@ -41,7 +41,8 @@ public sealed record PlanRequest(CollectionPlan Plan);
 public sealed record ManifestsView(int Revision, string Yaml, IReadOnlyList<NeededRight> Rights, IReadOnlyList<NodeAccess> OnNodes, IReadOnlyList<string> Problems);
 
 /// <summary>A token to make.</summary>
-public sealed record TokenRequest(string Name, string Cluster, DateTimeOffset? Expires);
+/// <param name="ItemsPerSecond">Samples, lines, spans and flows it may send a second; left out for any number.</param>
+public sealed record TokenRequest(string Name, string Cluster, DateTimeOffset? Expires, int? ItemsPerSecond = null);
 
 /// <summary>A token that was made; its text is shown once.</summary>
 public sealed record MadeToken(Guid Id, string Token);
@@ -91,7 +92,9 @@ public static class CollectionEndpoints
                 return new Problem(400, "The token needs a name.", "Up to 100 characters that say who pushes with it.").Http();
             if (body.Expires <= clock.GetUtcNow())
                 return new Problem(400, "The token would already have expired.", "Choose a later time, or none.").Http();
-            var (row, token) = await tokens.Make(body.Name.Trim(), cluster.Id, false, body.Expires, user.PersonName(), stop);
+            if (body.ItemsPerSecond is < 1)
+                return new Problem(400, "The token could send nothing.", "itemsPerSecond is at least 1, or left out for no limit.").Http();
+            var (row, token) = await tokens.Make(body.Name.Trim(), cluster.Id, false, body.Expires, user.PersonName(), stop, body.ItemsPerSecond);
             return TypedResults.Created($"/api/tokens/{row.Id}", new MadeToken(row.Id, token));
         }).Needs(Roles.Keeper);
         routes.MapDelete("/api/tokens/{id:guid}", async Task<Results<NoContent, ProblemHttpResult>> (
@@ -129,7 +132,7 @@ public static class CollectionEndpoints
         .. (await context.IngestTokens.AsNoTracking().Join(context.Clusters, token => token.ClusterId, row => row.Id, (token, row) => new { token, row.Name })
             .Where(pair => (cluster == null || pair.Name == cluster) && (id == null || pair.token.Id == id))
             .OrderByDescending(pair => pair.token.CreatedAt).ToListAsync(stop))
-            .Select(pair => new TokenView(pair.token.Id, pair.token.Name, pair.Name, pair.token.ForAgents, pair.token.CreatedAt, pair.token.CreatedBy, pair.token.ExpiresAt, pair.token.RevokedAt)),
+            .Select(pair => new TokenView(pair.token.Id, pair.token.Name, pair.Name, pair.token.ForAgents, pair.token.CreatedAt, pair.token.CreatedBy, pair.token.ExpiresAt, pair.token.RevokedAt, pair.token.ItemsPerSecond)),
     ];
 }
 

@@ -1,22 +1,15 @@
 using System.IO.Compression;
-using System.Security.Cryptography;
 using Google.Protobuf;
 using OpenTelemetry.Proto.Collector.Logs.V1;
 using OpenTelemetry.Proto.Collector.Metrics.V1;
 using OpenTelemetry.Proto.Collector.Trace.V1;
-using Skevin.Core.Arrivals;
 using Skevin.Core.Formats.Otlp;
-using Skevin.Core.Traffic;
 using Skevin.Server.Access;
 using Skevin.Server.Setup;
-using Skevin.Storage;
-using Skevin.Storage.Arrivals;
-using Skevin.Storage.Blocks;
-using Skevin.Storage.Metrics;
 
 namespace Skevin.Server.Ingest;
 
-/// <summary>OTLP over HTTP, and IPFIX. Source: OpenTelemetry protocol specification, "OTLP/HTTP".</summary>
+/// <summary>OTLP over HTTP and gRPC, and IPFIX. Source: OpenTelemetry protocol specification, "OTLP/HTTP".</summary>
 public static class IngestEndpoints
 {
     private const int LongestBody = 16 * 1024 * 1024;
@@ -25,139 +18,71 @@ public static class IngestEndpoints
     private const string Json = "application/json";
     private const string Ipfix = "application/ipfix";
 
+    /// <summary>Adds its services.</summary>
+    public static void AddIngest(this IServiceCollection services)
+    {
+        services.AddSingleton<IngestLimits>();
+        services.AddSingleton<Admission>();
+        services.AddSingleton<TakeSignals>();
+        services.AddGrpc(grpc => (grpc.MaxReceiveMessageSize, grpc.IgnoreUnknownServices) = (LongestUnpacked, true));
+    }
+
     /// <summary>Maps the paths agents and other senders push to.</summary>
-    public static void MapIngest(this IEndpointRouteBuilder routes)
+    public static void MapIngest(this IEndpointRouteBuilder routes, SkevinOptions options)
     {
         const string Because = "Senders show an ingest token in place of a session.";
         routes.MapPost("/v1/metrics", Metrics).ExcludeFromDescription().Open(Because);
         routes.MapPost("/v1/logs", Logs).ExcludeFromDescription().Open(Because);
         routes.MapPost("/v1/traces", Traces).ExcludeFromDescription().Open(Because);
         routes.MapPost("/v1/flows", Flows).ExcludeFromDescription().Open(Because);
+        // On its own port only: what is not encrypted must speak HTTP/2 from the first byte.
+        foreach (var service in new[] { routes.MapGrpcService<GrpcMetrics>(), routes.MapGrpcService<GrpcLogs>(), routes.MapGrpcService<GrpcTraces>() })
+            service.RequireHost($"*:{options.GrpcPort}").Open(Because);
     }
 
-    private static async Task Metrics(HttpContext context, IngestTokens tokens, MetricsIntake intake, ArrivalBook arrivals, SkevinOptions options, TimeProvider clock)
+    private static async Task Metrics(HttpContext context, Admission admission, TakeSignals take)
     {
-        if (await Admit(context, tokens, arrivals, intake.Crowded) is not var (token, cluster) || await Unpacked(context) is not { } body
-            || await Parse<ExportMetricsServiceRequest>(context, body) is not { } request)
-            return;
-        var read = OtlpMetrics.Read(request, cluster, StampRange.At(clock.GetUtcNow(), options.Retention));
-        var result = await intake.Store(token.ClusterId, new RequestKey(token.Id, KeyOf(context)), read);
-        if (result.Conflicts > 0)
-            read.Refused.Add("Another value is stored for the same series and time: there are two senders.", result.Conflicts);
-        var answer = new ExportMetricsServiceResponse();
-        if (read.Refused.Count > 0)
-            answer.PartialSuccess = new ExportMetricsPartialSuccess { RejectedDataPoints = read.Refused.Count, ErrorMessage = read.Refused.Why };
-        await Write(context, answer);
+        if (await Admit(context, admission, true, Protobuf, Json) is { } sender && await Unpacked(context) is { } body && await Parse<ExportMetricsServiceRequest>(context, body) is { } request)
+            await Write(context, await take.Metrics(sender, request));
     }
 
-    // Status records of Skevin's own agents come as log records beside the lines.
-    private static async Task Logs(HttpContext context, IngestTokens tokens, SignalIntake intake, ArrivalBook arrivals, SkevinOptions options, TimeProvider clock)
+    private static async Task Logs(HttpContext context, Admission admission, TakeSignals take)
     {
-        if (await Admit(context, tokens, arrivals, intake.Crowded) is not var (token, cluster) || await Unpacked(context) is not { } body
-            || await Parse<ExportLogsServiceRequest>(context, body) is not { } request)
-            return;
-        var now = clock.GetUtcNow();
-        var read = OtlpLogs.Read(request, cluster, StampRange.At(now, options.Retention), now.ToUnixTimeMilliseconds());
-        if (read.Lines.Count + read.Events.Count > 0)
-            await intake.Store(new SignalRequest(token.ClusterId, new RequestKey(token.Id, KeyOf(context) ?? HashOf(body)), read.Sources) { Lines = read.Lines, Events = read.Events });
-        if (read.Reports.Count > 0)
-            await arrivals.Report(token.ClusterId, read.Reports, context.RequestAborted);
-        var answer = new ExportLogsServiceResponse();
-        if (read.Refused.Count > 0)
-            answer.PartialSuccess = new ExportLogsPartialSuccess { RejectedLogRecords = read.Refused.Count, ErrorMessage = read.Refused.Why };
-        await Write(context, answer);
+        if (await Admit(context, admission, false, Protobuf, Json) is { } sender && await Unpacked(context) is { } body && await Parse<ExportLogsServiceRequest>(context, body) is { } request)
+            await Write(context, await take.Logs(sender, request, body, context.RequestAborted));
     }
 
-    private static async Task Traces(HttpContext context, IngestTokens tokens, SignalIntake intake, ArrivalBook arrivals, SkevinOptions options, TimeProvider clock)
+    private static async Task Traces(HttpContext context, Admission admission, TakeSignals take)
     {
-        if (await Admit(context, tokens, arrivals, intake.Crowded) is not var (token, cluster) || await Unpacked(context) is not { } body
-            || await Parse<ExportTraceServiceRequest>(context, body) is not { } request)
-            return;
-        var read = OtlpTraces.Read(request, cluster, StampRange.At(clock.GetUtcNow(), options.Retention));
-        if (read.Spans.Count > 0)
-            await intake.Store(new SignalRequest(token.ClusterId, new RequestKey(token.Id, KeyOf(context)), read.Sources) { Spans = read.Spans });
-        var answer = new ExportTraceServiceResponse();
-        if (read.Refused.Count > 0)
-            answer.PartialSuccess = new ExportTracePartialSuccess { RejectedSpans = read.Refused.Count, ErrorMessage = read.Refused.Why };
-        await Write(context, answer);
+        if (await Admit(context, admission, false, Protobuf, Json) is { } sender && await Unpacked(context) is { } body && await Parse<ExportTraceServiceRequest>(context, body) is { } request)
+            await Write(context, await take.Traces(sender, request));
     }
 
-    // Each request is a session of its own: its templates stand in it.
-    private static async Task Flows(HttpContext context, IngestTokens tokens, SignalIntake intake, ArrivalBook arrivals, SkevinOptions options, TimeProvider clock)
+    private static async Task Flows(HttpContext context, Admission admission, TakeSignals take)
     {
-        if (await Admit(context, tokens, arrivals, intake.Crowded, Ipfix) is not var (token, _) || await Unpacked(context) is not { } body)
+        if (await Admit(context, admission, false, Ipfix) is not { } sender || await Unpacked(context) is not { } body)
             return;
-        var (flows, session, without) = (new List<FlowRecord>(), new FlowIpfix.Session(), 0);
         try
         {
-            for (var rest = body; rest.Length > 0;)
-            {
-                var message = session.Read(rest.Span, flows);
-                without += message.WithoutTemplate;
-                rest = rest[message.Header.Length..];
-            }
+            var (accepted, refused) = await take.Flows(sender, body);
+            await context.Response.WriteAsJsonAsync(new { accepted, rejected = refused.Count, message = refused.Why }, context.RequestAborted);
         }
         catch (FormatException broken)
         {
             await Answer(context, 400, "The body is not IPFIX: " + broken.Message);
-            return;
         }
-        var range = StampRange.At(clock.GetUtcNow(), options.Retention);
-        var refused = new Refusals();
-        if (without > 0)
-            refused.Add("A set came without its template; each request holds the templates it needs.", without);
-        var taken = flows.Where(flow =>
-        {
-            if (range.Refuses(flow.End) is not { } why)
-                return true;
-            refused.Add(why);
-            return false;
-        }).ToArray();
-        var sources = new SourceTally("flows");
-        foreach (var flow in taken.Where(flow => flow.Node.Length > 0))
-            sources.Count(ExpectedSources.Flows(flow.Node), flow.End);
-        if (taken.Length > 0)
-            await intake.Store(new SignalRequest(token.ClusterId, new RequestKey(token.Id, KeyOf(context) ?? HashOf(body)), sources.Arrivals) { Flows = FlowMinutes.Of(taken) });
-        await context.Response.WriteAsJsonAsync(new { accepted = taken.Length, rejected = refused.Count, message = refused.Why }, context.RequestAborted);
     }
 
-    private static string? KeyOf(HttpContext context) => context.Request.Headers["Idempotency-Key"].FirstOrDefault();
-
-    private static string HashOf(ReadOnlyMemory<byte> body) => "sha256:" + Convert.ToHexString(SHA256.HashData(body.Span));
-
-    private static async Task<(IngestTokenRow Token, string Cluster)?> Admit(HttpContext context, IngestTokens tokens, ArrivalBook arrivals, bool crowded, params string[] types)
+    private static async Task<Sender?> Admit(HttpContext context, Admission admission, bool ofMetrics, params string[] types)
     {
-        var (token, cluster) = await tokens.Find(context.Request.Headers.Authorization, context.RequestAborted);
-        if (token is not null && tokens.IsValid(token))
-        {
-            if (crowded)
-            {
-                context.Response.Headers.RetryAfter = "2";
-                await Answer(context, 503, "The server is busy writing. Send the request again in 2 s.");
-                return null;
-            }
-            if (KeyOf(context) is { Length: > 200 } or "" || KeyOf(context)?.StartsWith("sha256:", StringComparison.Ordinal) == true)
-            {
-                await Answer(context, 400, "The Idempotency-Key is empty, longer than 200 characters, or begins with sha256:.");
-                return null;
-            }
-            types = types.Length > 0 ? types : [Protobuf, Json];
-            if (!types.Contains(context.Request.ContentType?.Split(';')[0].Trim().ToLowerInvariant()))
-            {
-                await Answer(context, 415, $"The content type must be {string.Join(" or ", types)}.");
-                return null;
-            }
-            return (token, cluster);
-        }
-        if (token is not null)
-        {
-            arrivals.NoteRefusal(token.ClusterId, token.RevokedAt ?? token.ExpiresAt);
-            await Answer(context, 401, token.RevokedAt is { } revoked
-                ? $"The ingest token was revoked at {revoked:yyyy-MM-dd HH:mm:ss} UTC."
-                : $"The ingest token expired at {token.ExpiresAt:yyyy-MM-dd HH:mm:ss} UTC.");
-            return null;
-        }
-        await Answer(context, 401, "The ingest token is missing or unknown. Send it as Authorization: Bearer.");
+        var (sender, refusal) = await admission.Run(context.Request.Headers.Authorization, context.Request.Headers["Idempotency-Key"].FirstOrDefault(), ofMetrics, context.RequestAborted);
+        if (sender is not null && !types.Contains(context.Request.ContentType?.Split(';')[0].Trim().ToLowerInvariant()))
+            refusal = new IngestRefusal(415, $"The content type must be {string.Join(" or ", types)}.");
+        if (refusal is null)
+            return sender;
+        if (refusal.RetryAfter > 0)
+            context.Response.Headers.RetryAfter = refusal.RetryAfter.ToString(System.Globalization.CultureInfo.InvariantCulture);
+        await Answer(context, refusal.Status, refusal.Text);
         return null;
     }
 

@@ -14,13 +14,13 @@ public sealed class IngestTokens(IDbContextFactory<SkevinContext> contexts, Time
     private readonly ConcurrentDictionary<string, (IngestTokenRow? Row, string Cluster, DateTimeOffset At)> _known = new();
 
     /// <summary>Makes a token. Its text is returned once and not kept.</summary>
-    public async Task<(IngestTokenRow Row, string Token)> Make(string name, int cluster, bool forAgents, DateTimeOffset? expires, string by, CancellationToken stop)
+    public async Task<(IngestTokenRow Row, string Token)> Make(string name, int cluster, bool forAgents, DateTimeOffset? expires, string by, CancellationToken stop, int? itemsPerSecond = null)
     {
         var token = Prefix + Convert.ToHexString(RandomNumberGenerator.GetBytes(32)).ToLowerInvariant();
         var row = new IngestTokenRow
         {
             Id = Guid.CreateVersion7(), Name = name, ClusterId = cluster, Hash = Hash(token), ForAgents = forAgents,
-            CreatedAt = clock.GetUtcNow(), CreatedBy = by, ExpiresAt = expires,
+            CreatedAt = clock.GetUtcNow(), CreatedBy = by, ExpiresAt = expires, ItemsPerSecond = itemsPerSecond,
         };
         await using var context = await contexts.CreateDbContextAsync(stop);
         context.IngestTokens.Add(row);

@@ -51,8 +51,11 @@ public static class SkevinApp
         {
             kestrel.Limits.MaxRequestBodySize = 16 * 1024 * 1024;
             kestrel.AddServerHeader = false;
+            var address = options.Listen == "localhost" ? System.Net.IPAddress.Loopback : System.Net.IPAddress.Parse(options.Listen);
+            kestrel.Listen(address, options.Port);
+            if (options.GrpcPort > 0)
+                kestrel.Listen(address, options.GrpcPort, grpc => grpc.Protocols = Microsoft.AspNetCore.Server.Kestrel.Core.HttpProtocols.Http2);
         });
-        builder.WebHost.UseUrls($"http://{options.Listen}:{options.Port}");
 
         var services = builder.Services;
         services.AddSingleton(options);
@@ -98,6 +101,7 @@ public static class SkevinApp
         services.AddArrivals();
         services.AddAsk();
         services.AddAlarms();
+        services.AddIngest();
         services.AddPractice(options);
 
         var app = builder.Build();
@@ -147,7 +151,7 @@ public static class SkevinApp
         routes.MapSheets();
         routes.MapAlarms();
         routes.MapPractice(options);
-        routes.MapIngest();
+        routes.MapIngest(options);
         app.MapFallback(async context =>
         {
             var index = Path.Combine(page, "index.html");

@@ -4,6 +4,7 @@ namespace Skevin.Server.Setup;
 
 /// <summary>What the server takes from its environment. Wrong values stop the start with a sentence.</summary>
 /// <param name="Port">Port of page, API and OTLP over HTTP.</param>
+/// <param name="GrpcPort">Port of OTLP over gRPC; 0 for none.</param>
 /// <param name="Listen">Address it binds to; loopback unless SKEVIN_LISTEN says otherwise.</param>
 /// <param name="Database">Connection to PostgreSQL.</param>
 /// <param name="Address">Address at which agents reach this server.</param>
@@ -17,7 +18,7 @@ namespace Skevin.Server.Setup;
 /// <param name="FirstPerson">E-mail of the person made when there is none.</param>
 /// <param name="FirstPassword">Their password.</param>
 public sealed record SkevinOptions(
-    int Port, string Listen, string Database, string Address, bool Demo, string DemoPassword, int PracticePort, string PageFolder,
+    int Port, int GrpcPort, string Listen, string Database, string Address, bool Demo, string DemoPassword, int PracticePort, string PageFolder,
     TimeSpan Retention, TimeSpan SummaryRetention, string AgentImage, string? FirstPerson, string? FirstPassword)
 {
     /// <summary>The demo's person.</summary>
@@ -39,7 +40,9 @@ public sealed record SkevinOptions(
         var postgres = Number("SKEVIN_PG_PORT", 55432);
         return new SkevinOptions(
             port,
-            Text("SKEVIN_LISTEN") ?? "127.0.0.1",
+            Text("SKEVIN_OTLP_GRPC_PORT") == "0" ? 0 : Number("SKEVIN_OTLP_GRPC_PORT", 4317),
+            Text("SKEVIN_LISTEN") is not { } listen ? "127.0.0.1" : listen == "localhost" || System.Net.IPAddress.TryParse(listen, out _) ? listen
+                : throw new InvalidOperationException($"SKEVIN_LISTEN is '{listen}'; an address is expected, 0.0.0.0 for all."),
             Text("SKEVIN_DATABASE") ?? $"Host=127.0.0.1;Port={postgres};Database=skevin;Username=skevin",
             Text("SKEVIN_ADDRESS") ?? $"http://127.0.0.1:{port}",
             Text("SKEVIN_DEMO") == "1",

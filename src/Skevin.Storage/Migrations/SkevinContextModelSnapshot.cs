@@ -420,6 +420,10 @@ namespace Skevin.Storage.Migrations
                         .HasColumnType("bytea")
                         .HasColumnName("hash");
 
+                    b.Property<int?>("ItemsPerSecond")
+                        .HasColumnType("integer")
+                        .HasColumnName("items_per_second");
+
                     b.Property<string>("Name")
                         .IsRequired()
                         .HasColumnType("text")

@@ -60,7 +60,7 @@ public sealed class KillSignalsTests
         api.MapGet("/api/v1/pods", () => Results.Text("""{"kind":"PodList","apiVersion":"v1","metadata":{},"items":[]}""", "application/json"));
         await api.StartAsync();
         var folder = Directory.CreateTempSubdirectory("skevin-soak").FullName;
-        var server = new Program("Skevin.Server.dll", [], new Dictionary<string, string> { ["SKEVIN_DATABASE"] = database, ["SKEVIN_PORT"] = $"{ports}", ["SKEVIN_DEMO"] = "1" });
+        var server = new Program("Skevin.Server.dll", [], new Dictionary<string, string> { ["SKEVIN_DATABASE"] = database, ["SKEVIN_PORT"] = $"{ports}", ["SKEVIN_OTLP_GRPC_PORT"] = "0", ["SKEVIN_DEMO"] = "1" });
         var agent = new Program("Skevin.Agent.dll", ["--role", "node"], new Dictionary<string, string>
         {
             ["SKEVIN_NODE"] = "north-1", ["SKEVIN_CONFIGURATION"] = Path.Combine(folder, "agent.json"), ["SKEVIN_TOKEN_FILE"] = Path.Combine(folder, "token"), ["SKEVIN_ACCOUNT_TOKEN_FILE"] = Path.Combine(folder, "token"),

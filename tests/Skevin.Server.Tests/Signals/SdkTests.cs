@@ -11,13 +11,16 @@ namespace Skevin.Server.Tests.Signals;
 /// <summary>A sender made elsewhere: NuGet's OpenTelemetry SDK pushes spans and log records to the server unchanged.</summary>
 public sealed class SdkTests(RunningServer server) : IClassFixture<RunningServer>
 {
-    [Fact]
-    public async Task Spans_and_logs_of_the_SDK_are_understood_and_belong_together()
+    [Theory]
+    [InlineData(OtlpExportProtocol.HttpProtobuf)]
+    [InlineData(OtlpExportProtocol.Grpc)]
+    public async Task Spans_and_logs_of_the_SDK_are_understood_and_belong_together(OtlpExportProtocol protocol)
     {
-        var (_, token) = await server.ClusterWithToken("sdk");
+        var cluster = "sdk-" + protocol;
+        var (_, token) = await server.ClusterWithToken(cluster);
         void Export(OtlpExporterOptions options, string path)
         {
-            (options.Protocol, options.Endpoint, options.Headers) = (OtlpExportProtocol.HttpProtobuf, new Uri(server.Address, path), "authorization=Bearer " + token);
+            (options.Protocol, options.Endpoint, options.Headers) = (protocol, protocol == OtlpExportProtocol.Grpc ? new Uri($"http://127.0.0.1:{server.GrpcPort}") : new Uri(server.Address, path), "authorization=Bearer " + token);
             options.ExportProcessorType = ExportProcessorType.Simple;
         }
         using var source = new ActivitySource("larkfield.test");
@@ -44,7 +47,7 @@ public sealed class SdkTests(RunningServer server) : IClassFixture<RunningServer
         var spans = System.Text.Json.Nodes.JsonNode.Parse(await view.Content.ReadAsStringAsync())!["spans"]!.AsArray();
         spans.Select(span => ((string)span!["name"]!, (string)span["kind"]!, (string)span["status"]!)).ShouldBe([("weigh", "server", "unset"), ("store", "client", "error")], ignoreOrder: true);
         ((string)spans.Single(span => (string)span!["name"]! == "store")!["exception"]!["message"]!).ShouldBe("no answer from lot-registry");
-        var lines = await server.Keeper.Ask($"logs -> where trace = \"{trace}\" and level = \"error\" and Lot = \"A-7\" -> show text, service", DateTimeOffset.UtcNow.AddMinutes(-5), DateTimeOffset.UtcNow.AddMinutes(1), "sdk");
+        var lines = await server.Keeper.Ask($"logs -> where trace = \"{trace}\" and level = \"error\" and Lot = \"A-7\" -> show text, service", DateTimeOffset.UtcNow.AddMinutes(-5), DateTimeOffset.UtcNow.AddMinutes(1), cluster);
         lines["rows"]!.AsArray().ShouldHaveSingleItem()!.ToJsonString().ShouldBe("[\"lot A-7 was not stored\",\"weighbridge\"]");
     }
 }

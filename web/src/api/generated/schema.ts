@@ -2169,6 +2169,8 @@ export interface components {
             cluster: string;
             /** Format: date-time */
             expires: null | string;
+            /** Format: int32 */
+            itemsPerSecond?: null | number;
         };
         TokenView: {
             /** Format: uuid */
@@ -2183,6 +2185,8 @@ export interface components {
             expiresAt: null | string;
             /** Format: date-time */
             revokedAt: null | string;
+            /** Format: int32 */
+            itemsPerSecond: null | number;
         };
         TraceSpan: {
             span: string;
