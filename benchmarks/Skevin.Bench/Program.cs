@@ -23,6 +23,6 @@ if (args.Length > 5)
     return;
 report.Write(page, $"""
     The data: 500 pods on 50 nodes, each with a counter of processor time in whole nanoseconds, a gauge of memory in pages, a counter of requests and a gauge in milliseconds, every 15 s for 12 h,
-    {500 * 4 * 2880:N0} samples in requests of ten scrapes; for two weeks one gauge every 5 min. {lines:N0} log lines of five kinds with ids and prices, {lines:N0} spans ten a trace, {lines / 2:N0} flows between 80 addresses, each over two hours,
+    {500 * 4 * 2880:N0} samples in requests of ten scrapes; for two weeks one gauge every minute, 10,080,000 samples. {lines:N0} log lines of five kinds with ids and prices, {lines:N0} spans ten a trace, {lines / 2:N0} flows between 80 addresses, each over two hours,
     in requests of 2,000. Figures are the least of three times where nothing else is said.
     """);

@@ -19,8 +19,11 @@ public sealed record SummaryRun(double Interval, IReadOnlyList<SampleSummary> Su
     /// <summary>Nothing.</summary>
     public static SummaryRun None { get; } = new(double.NaN, [], []);
 
-    /// <summary>The widths that are kept, narrow to wide, in milliseconds. The narrow one divides every width a reader is likely to choose, 15 min among them.</summary>
-    public static readonly long[] Widths = [5 * 60_000, 2 * 3_600_000];
+    /// <summary>
+    /// The widths that are kept, narrow to wide, in milliseconds; each divides the next. Every width of a slot from five minutes on that is chosen where none is named is
+    /// a whole number of the first, from half an hour on of the second.
+    /// </summary>
+    public static readonly long[] Widths = [5 * 60_000, 30 * 60_000, 2 * 3_600_000];
 
     /// <summary>End of the stretch a moment lies in.</summary>
     public static long EndOf(long time, long width) => (time + width - 1) / width * width;
@@ -41,6 +44,17 @@ public sealed record SummaryRun(double Interval, IReadOnlyList<SampleSummary> Su
             if (!double.IsNaN(sample.Value))
                 Append(summaries, gaps, new SampleSummary(1, sample.Value, sample.Value, sample.Value, sample, sample, double.NaN), width, interval);
         return new SummaryRun(interval, summaries, gaps);
+    }
+
+    /// <summary>Runs that follow each other in time as one; they share no stretch.</summary>
+    public static SummaryRun Following(IReadOnlyList<SummaryRun> runs)
+    {
+        if (runs.Count == 1)
+            return runs[0];
+        var summaries = new List<SampleSummary>(runs.Sum(run => run.Summaries.Count));
+        foreach (var run in runs)
+            summaries.AddRange(run.Summaries);
+        return new SummaryRun(IntervalOf(runs), summaries, [.. runs.SelectMany(run => run.Gaps)]);
     }
 
     /// <summary>Runs that follow each other in time as one, at a width that is a multiple of theirs.</summary>

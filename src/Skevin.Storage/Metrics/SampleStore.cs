@@ -150,19 +150,20 @@ public sealed class SampleStore(NpgsqlDataSource database)
                     then(series, sample);
     }
 
-    /// <summary>Summaries of a metric over whole windows of <see cref="SampleFolding.Window"/>, as of one moment. Where samples wait to be folded, they are summarised here.</summary>
+    /// <summary>Summaries of a metric over whole windows of <see cref="SampleFolding.Window"/>, as of one moment. Where samples wait to be folded, or were folded before there were such summaries, they are summarised here.</summary>
     /// <param name="from">Start of a window, epoch milliseconds, excluded.</param>
     /// <param name="to">End of a window, included.</param>
     /// <param name="metric">The metric.</param>
     /// <param name="width">One of <see cref="SummaryRun.Widths"/>.</param>
-    /// <param name="wanted">Receives the runs of each series that is wanted, in order of time.</param>
+    /// <param name="wanted">Receives the runs of each series that is wanted, each with the end of its window, in any order.</param>
+    /// <param name="headFrom">Windows that begin here or later and wait to be folded are left to the head.</param>
     /// <param name="stop">Cancels.</param>
-    public async Task ReadSummaries(long from, long to, string metric, long width, IReadOnlyDictionary<long, List<SummaryRun>> wanted, CancellationToken stop)
+    /// <returns>Ends of the windows that were left.</returns>
+    public async Task<IReadOnlyList<long>> ReadSummaries(long from, long to, string metric, long width, IReadOnlyDictionary<long, List<(long End, SummaryRun Run)>> wanted, long headFrom, CancellationToken stop)
     {
         await using var connection = await database.OpenConnectionAsync(stop);
         await using var transaction = await connection.BeginTransactionAsync(System.Data.IsolationLevel.RepeatableRead, stop);
-        var open = await Unfolded(connection, from, to, stop);
-        var runs = new List<(long End, long Series, SummaryRun Run)>();
+        var open = await Unfolded(connection, from, to, metric, width, stop);
         await using (var command = new NpgsqlCommand("""
             select to_ms, payload from sample_summary
             where day between @first and @last and metric = @metric and width_ms = @width and to_ms > @from and to_ms <= @to and to_ms <> all(@open)
@@ -175,9 +176,9 @@ public sealed class SampleStore(NpgsqlDataSource database)
             await using var reader = await command.ExecuteReaderAsync(stop);
             while (await reader.ReadAsync(stop))
                 foreach (var (series, run) in SummaryChunk.Decode((byte[])reader[1], wanted.ContainsKey))
-                    runs.Add((reader.GetInt64(0), series, run));
+                    wanted[series].Add((reader.GetInt64(0), run));
         }
-        foreach (var end in open)
+        foreach (var end in open.Where(end => end - SampleFolding.Window < headFrom))
         {
             var samples = new Dictionary<long, List<Sample>>();
             await Read(connection, end - SampleFolding.Window, end, metric, wanted.ContainsKey, (series, sample) =>
@@ -185,16 +186,24 @@ public sealed class SampleStore(NpgsqlDataSource database)
                 if (SummaryRun.EndOf(sample.Time, SampleFolding.Window) == end)
                     (CollectionsMarshal.GetValueRefOrAddDefault(samples, series, out _) ??= []).Add(sample);
             }, stop);
-            runs.AddRange(samples.Select(one => (end, one.Key, SummaryRun.Of(SampleRuns.InOrder(one.Value), width))));
+            foreach (var (series, own) in samples)
+                wanted[series].Add((end, SummaryRun.Of(SampleRuns.InOrder(own), width)));
         }
-        foreach (var (_, series, run) in runs.OrderBy(run => run.End))
-            wanted[series].Add(run);
+        return [.. open.Where(end => end - SampleFolding.Window >= headFrom)];
     }
 
-    // Ends of the windows some batch touches.
-    private static async Task<List<long>> Unfolded(NpgsqlConnection connection, long from, long to, CancellationToken stop)
+    // Ends of the windows some batch touches, or some chunk without a summary.
+    private static async Task<List<long>> Unfolded(NpgsqlConnection connection, long from, long to, string metric, long width, CancellationToken stop)
     {
-        await using var command = new NpgsqlCommand("select distinct (from_ms - 1) / @window, (to_ms - 1) / @window from sample_batch where day between @first and @last and to_ms > @from and from_ms <= @to", connection);
+        await using var command = new NpgsqlCommand("""
+            select distinct (from_ms - 1) / @window, (to_ms - 1) / @window from sample_batch where day between @first and @last and to_ms > @from and from_ms <= @to
+            union
+            select (to_ms - 1) / @window, (to_ms - 1) / @window from sample_chunk chunk where day between @first and @last and metric = @metric and to_ms > @from and from_ms <= @to and not exists (
+                select from sample_summary summary
+                where summary.day = chunk.day and summary.metric = chunk.metric and width_ms = @width and summary.to_ms = ((chunk.to_ms - 1) / @window + 1) * @window and summary.cluster_id = chunk.cluster_id)
+            """, connection);
+        command.Parameters.AddWithValue("metric", metric);
+        command.Parameters.AddWithValue("width", (int)width);
         AddWindow(command, from, to);
         command.Parameters.AddWithValue("window", SampleFolding.Window);
         var ends = new SortedSet<long>();

@@ -42,21 +42,17 @@ public sealed class ScopedReader(SampleStore store, SeriesIndex index, Heads hea
     /// <inheritdoc/>
     public async Task<IReadOnlyList<SummaryRun>> ReadSummaries(IReadOnlyList<StoredSeries> series, long from, long to, long width, CancellationToken stop)
     {
-        // The head answers from the first whole window it holds.
+        if (series.Count == 0)
+            return [];
         var (first, last) = (SampleFolding.StartOf(from + 1), SummaryRun.EndOf(to, SampleFolding.Window));
-        var whole = heads.Start <= first ? first : SummaryRun.EndOf(heads.Start, SampleFolding.Window);
-        var runs = series.ToDictionary(one => one.Id, _ => new List<SummaryRun>());
-        if (first < whole && series.Count > 0)
-            await store.ReadSummaries(first, Math.Min(last, whole), series[0].Key.Metric, width, runs, stop);
-        return
-        [
-            .. series.Select(one =>
-            {
-                if (heads.Samples.Read(one.Id, Math.Max(first, whole), last) is { Length: > 0 } newest)
-                    runs[one.Id].Add(SummaryRun.Of(newest, width));
-                return runs[one.Id] is [var only] ? only : SummaryRun.Joined(runs[one.Id], width);
-            }),
-        ];
+        var runs = series.ToDictionary(one => one.Id, _ => new List<(long End, SummaryRun Run)>());
+        // What waits to be folded is the newest, and that is in memory.
+        var waiting = await store.ReadSummaries(first, last, series[0].Key.Metric, width, runs, heads.Start, stop);
+        foreach (var (id, own) in runs)
+            foreach (var end in waiting)
+                if (heads.Samples.Read(id, end - SampleFolding.Window, end) is { Length: > 0 } newest)
+                    own.Add((end, SummaryRun.Of(newest, width)));
+        return [.. series.Select(one => SummaryRun.Following([.. runs[one.Id].OrderBy(run => run.End).Select(run => run.Run)]))];
     }
 
     /// <inheritdoc/>
