@@ -39,7 +39,7 @@ postgres_start() {
     fi
     # A database that still runs after a kill is adopted, not fought.
     if ! as_postgres "$bin/pg_ctl" -D "$folder/data" status >/dev/null 2>&1; then
-        as_postgres "$bin/pg_ctl" -D "$folder/data" -o "-p $SKEVIN_PG_PORT" -l "$folder/log" -w -t 60 start >/dev/null \
+        as_postgres "$bin/pg_ctl" -D "$folder/data" -o "-p $SKEVIN_PG_PORT -c max_connections=300" -l "$folder/log" -w -t 60 start >/dev/null \
             || { echo "PostgreSQL does not start; its log:" >&2; tail -n 15 "$folder/log" >&2; exit 1; }
     fi
     as_postgres "$bin/psql" -w -h 127.0.0.1 -p "$SKEVIN_PG_PORT" -U skevin -d postgres -qAtc "select 1 from pg_database where datname = 'skevin'" | grep -q 1 \

@@ -121,6 +121,7 @@ public static class RowsBench
                     throw new InvalidOperationException("A trace is not whole.");
             }));
         report.Add($"One trace by id among {spans:N0} spans, median of 41", times.Order().ElementAt(20) * 1000, " ms", 20, atLeast: false);
+        report.Add($"Slowest traces of {spans:N0} spans", await Report.Least(2, () => server.Ask("spans -> traces -> order duration down -> first 10", begin, end)), " s", 1, atLeast: false);
         report.Tell($"p95 by service by minute over {spans:N0} spans", $"{await Report.Least(3, () => server.Ask("spans -> p95 duration by service every 1m", begin, end)):0.00} s");
     }
 

@@ -2,6 +2,7 @@ using Microsoft.AspNetCore.DataProtection.EntityFrameworkCore;
 using Microsoft.AspNetCore.Identity.EntityFrameworkCore;
 using Microsoft.EntityFrameworkCore;
 using Microsoft.EntityFrameworkCore.Design;
+using Npgsql;
 
 namespace Skevin.Storage;
 
@@ -22,8 +23,8 @@ public sealed class SkevinContext(DbContextOptions<SkevinContext> options)
     public DbSet<MarkRow> Marks => Set<MarkRow>();
 
     /// <summary>The options every part of the server uses.</summary>
-    public static void Configure(DbContextOptionsBuilder builder, string connection) =>
-        builder.UseNpgsql(connection).UseSnakeCaseNamingConvention();
+    public static void Configure(DbContextOptionsBuilder builder, NpgsqlDataSource database) =>
+        builder.UseNpgsql(database).UseSnakeCaseNamingConvention();
 
     /// <inheritdoc/>
     protected override void OnModelCreating(ModelBuilder model)
@@ -76,7 +77,7 @@ public sealed class SkevinContextDesign : IDesignTimeDbContextFactory<SkevinCont
     public SkevinContext CreateDbContext(string[] args)
     {
         var builder = new DbContextOptionsBuilder<SkevinContext>();
-        SkevinContext.Configure(builder, "Host=localhost;Database=skevin");
+        SkevinContext.Configure(builder, NpgsqlDataSource.Create("Host=localhost;Database=skevin"));
         return new SkevinContext(builder.Options);
     }
 }

@@ -106,7 +106,7 @@ public sealed class AlarmTests(ServerWithStandIn server) : IClassFixture<ServerW
         var rows = (await Asked(server.Keeper, "alarms -> where rule = \"shelved\" -> show change, namespace, severity, value"))["rows"]!.AsArray();
         rows.Select(row => (string)row![0]!).ShouldBe(["cleared", "raised"]);
         rows[1]!.AsArray().Select(value => value!.ToString()).ShouldBe(["raised", "auction", "major", "5"]);
-        (await Asked(server.Keeper, "alarms -> where rule = \"shelved\" and change = \"raised\" -> count by namespace every 1h"))["series"]![0]!["labels"]!["namespace"]!.GetValue<string>().ShouldBe("auction");
+        (await Asked(server.Keeper, "alarms -> where rule = \"shelved\" and change = \"raised\" -> count by namespace every 1m"))["series"]![0]!["labels"]!["namespace"]!.GetValue<string>().ShouldBe("auction");
         (await Asked(own, "alarms -> where rule = \"shelved\""))["total"]!.GetValue<int>().ShouldBe(2);
         (await Asked(other, "alarms -> where rule = \"shelved\""))["rows"]!.AsArray().ShouldBeEmpty();
     }

@@ -173,6 +173,34 @@ test("a formula of two parts is a share in per cent", async () => {
   assert.ok(await page.locator("main canvas").count(), "a chart");
 });
 
+test("a step is changed, added and left out where it stands", async () => {
+  const { page } = it;
+  await page.goto(`${base}/ask?cluster=larkfield-north&last=900&q=${encodeURIComponent('logs -> where workload = "gatehouse" -> count by level')}`);
+  const steps = page.getByRole("table", { name: "Steps" });
+  await steps.getByRole("button", { name: "Change step 3: count by level" }).click();
+  await page.getByLabel("Step 3").fill("count by namespace every 1m");
+  await page.keyboard.press("Enter");
+  await steps.getByRole("button", { name: "Change step 3: count by namespace every 1m" }).waitFor();
+  await steps.getByRole("row").nth(3).hover();
+  await steps.getByRole("button", { name: "Add a step behind step 3" }).click();
+  await page.getByLabel("New step").fill("highest 1");
+  await page.keyboard.press("Enter");
+  await steps.getByRole("button", { name: "Change step 4: highest 1" }).waitFor();
+  await steps.getByRole("button", { name: "Change step 4: highest 1" }).focus();
+  await accessible(page, "ledger");
+  await steps.getByRole("button", { name: "Leave out step 4: highest 1" }).click();
+  await until(async () => (await steps.getByRole("row").count()) === 4, 20, "one step fewer");
+  // Escape leaves a step as it was; a mistake opens the editor with the word marked.
+  await steps.getByRole("button", { name: /Change step 2/ }).click();
+  await page.getByLabel("Step 2").fill("nonsense");
+  await page.keyboard.press("Escape");
+  await steps.getByRole("button", { name: 'Change step 2: where workload = "gatehouse"' }).click();
+  await page.getByLabel("Step 2").fill("wher level exists");
+  await page.keyboard.press("Enter");
+  await button(page, "Write where").click();
+  await steps.getByRole("button", { name: "Change step 2: where level exists" }).waitFor();
+});
+
 test("a policy that denies is seen in the traffic lanes, and the ribbon tells its story", async () => {
   const { page } = it;
   await page.keyboard.press("1");

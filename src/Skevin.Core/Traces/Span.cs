@@ -48,8 +48,14 @@ public sealed record SpanEvent(long Time, string Name, Labels Attributes);
 /// <param name="Weight">How many spans it stands for: 1 without sampling.</param>
 public sealed record Span(
     TraceId Trace, ulong Id, ulong Parent, string Name, SpanKind Kind, long Start, long Duration, SpanStatus Status, string StatusMessage,
-    double Weight, Labels Resource, Labels Attributes, IReadOnlyList<SpanEvent> Events) : IRow
+    double Weight, Labels Resource, Labels Attributes, IReadOnlyList<SpanEvent> Events) : ISpanRow
 {
+    SpanPlace ISpanRow.Place => new(Trace, Start, Duration, Parent == 0, Status == SpanStatus.Error);
+
+    string ISpanRow.Title => Name;
+
+    Labels ISpanRow.Origin => Resource;
+
     /// <summary>The whole span behind a row that was read as one.</summary>
     public static Span Of(IRow row) => row as Span ?? ((SpanRow)row).Span;
 

@@ -82,6 +82,10 @@ public sealed class SpanColumns : IBlockRows
 
     private long Duration(int row) => (long)(_durations.Value[row] & long.MaxValue);
 
+    internal SpanPlace Place(int row) => new(_traces.Value.Traces[(int)_traces.Value.Numbers[row]], _starts[row], Duration(row), _ids.Value.Parents[row] == 0, (SpanStatus)((_kinds.Value[row] >> 4) & 15) == SpanStatus.Error);
+
+    internal string Title(int row) => Text("name", row);
+
     private string Text(string column, int row) => _block.Texts(column)?[row] ?? "";
 
     private Func<int, FieldValue> Field(string field)
@@ -259,8 +263,14 @@ public sealed class SpanColumns : IBlockRows
 }
 
 /// <summary>A span in a block of columns.</summary>
-internal sealed class SpanRow(SpanColumns block, int row) : IRow
+internal sealed class SpanRow(SpanColumns block, int row) : ISpanRow
 {
+    public SpanPlace Place => block.Place(row);
+
+    public string Title => block.Title(row);
+
+    public Labels Origin => block.Resource(row);
+
     public long Milliseconds => block.Milliseconds(row);
 
     public double Weight => block.Weight(row);

@@ -16,26 +16,6 @@ public static class TraceRows
         new("p95", "s"), new("bytes", "By"),
     ];
 
-    /// <summary>One row a trace, the newest first. The root is the span without a parent, or the earliest.</summary>
-    public static IReadOnlyList<IRow> Traces(IEnumerable<Span> spans) =>
-    [
-        .. spans.GroupBy(span => span.Trace).Select(trace =>
-        {
-            var root = trace.Where(span => span.Parent == 0).MinBy(span => span.Start) ?? trace.MinBy(span => span.Start)!;
-            var (from, to) = (trace.Min(span => span.Start), trace.Max(span => span.Start + span.Duration));
-            return (IRow)new MadeRow(new Dictionary<string, FieldValue>
-            {
-                ["time"] = FieldValue.Of(IRow.Stamp(from)),
-                ["trace"] = FieldValue.Of(trace.Key.ToString()),
-                ["root"] = FieldValue.Of(root.Name),
-                ["service"] = FieldValue.Of(WorkloadOf(root)),
-                ["duration"] = FieldValue.Of((to - from) / 1e9),
-                ["spans"] = FieldValue.Of(trace.Count()),
-                ["errors"] = FieldValue.Of(trace.Count(span => span.Status == SpanStatus.Error)),
-            }, IRow.Stamp(from));
-        }).OrderByDescending(row => row.Milliseconds).ThenBy(row => row["trace"].Text, StringComparer.Ordinal),
-    ];
-
     /// <summary>
     /// Who calls whom. A call is the span that answered it, its caller the span above it; a call nobody here answered is the caller's own
     /// span, its destination what that span names (<c>peer.service</c>, <c>server.address</c>).
@@ -93,5 +73,7 @@ public static class TraceRows
 
     private static (string, string) End(Span span) => (WorkloadOf(span), FieldNames.Value(span.Resource, "namespace") ?? "");
 
-    private static string WorkloadOf(Span span) => FieldNames.Value(span.Resource, "workload") ?? FieldNames.Value(span.Resource, "service") ?? "unnamed";
+    private static string WorkloadOf(Span span) => WorkloadOf(span.Resource);
+
+    internal static string WorkloadOf(Labels origin) => FieldNames.Value(origin, "workload") ?? FieldNames.Value(origin, "service") ?? "unnamed";
 }

@@ -60,9 +60,8 @@ public static class SkevinApp
         var services = builder.Services;
         services.AddSingleton(options);
         services.AddSingleton(TimeProvider.System);
-        // Its name tells what this server wrote from what others did.
-        services.AddSingleton(NpgsqlDataSource.Create(new NpgsqlConnectionStringBuilder(options.Database) { ApplicationName = "skevin " + Guid.NewGuid().ToString("N") }.ConnectionString));
-        services.AddDbContextFactory<SkevinContext>(database => SkevinContext.Configure(database, options.Database));
+        services.AddSingleton(Connections(options.Database));
+        services.AddDbContextFactory<SkevinContext>((provider, database) => SkevinContext.Configure(database, provider.GetRequiredService<NpgsqlDataSource>()));
         services.AddDataProtection().PersistKeysToDbContext<SkevinContext>().SetApplicationName("skevin");
         services.ConfigureHttpJsonOptions(json =>
         {
@@ -165,6 +164,15 @@ public static class SkevinApp
             await context.Response.SendFileAsync(index);
         }).AllowAnonymous().WithMetadata(new OpenBecause("The page itself holds no data; everything it shows is fetched after sign-in."));
         return app;
+    }
+
+    // The name tells what this server wrote from what others did. PostgreSQL lets in a hundred where nothing else is said, and there may be several servers.
+    private static NpgsqlDataSource Connections(string database)
+    {
+        var settings = new NpgsqlConnectionStringBuilder(database) { ApplicationName = "skevin " + Guid.NewGuid().ToString("N") };
+        if (!settings.ShouldSerialize("Maximum Pool Size"))
+            settings.MaxPoolSize = 40;
+        return NpgsqlDataSource.Create(settings.ConnectionString);
     }
 
     private static readonly HealthView Health = new(

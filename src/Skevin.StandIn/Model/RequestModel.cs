@@ -61,10 +61,13 @@ public sealed class RequestModel(LoadModel load, Faults faults, int seed)
     private const double PolicyPatience = 1;
     private const long Nanos = 1_000_000_000;
 
-    private readonly Random _random = new(seed);
+    private Random _random = new(seed);
     private readonly PriorityQueue<Action<IRequestSink>, long> _due = new();
     private Dictionary<string, SimPod[]> _ready = [];
     private double _bank;
+
+    /// <summary>Goes on from a moment: what comes is drawn anew, so that no trace has the id of one before.</summary>
+    public void GoOn(DateTimeOffset from) => _random = new Random(unchecked(seed * 31 + (int)from.ToUnixTimeSeconds()));
 
     /// <summary>Takes one step: requests enter, and what has come to its end is told.</summary>
     /// <param name="pods">All pods.</param>

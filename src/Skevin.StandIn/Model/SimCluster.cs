@@ -142,6 +142,7 @@ public sealed class SimCluster
                 Show(pod);
             }
             _load.Take(state.Nodes);
+            _requests.GoOn(state.Now);
             (_now, _lastAddress, Booted) = (state.Now, state.LastAddress, state.Booted ?? Booted);
         }
     }

@@ -1,4 +1,5 @@
 using Skevin.Core.Query.Run;
+using Skevin.Core.Series;
 
 namespace Skevin.Core.Tests.Query;
 
@@ -16,4 +17,14 @@ internal sealed class FixedRows(params (RowKind Kind, IRow[] Rows)[] kinds) : IR
 
     public Task<IReadOnlySet<long>> Arriving(RowKind kind, long from, long to, CancellationToken stop) =>
         Task.FromResult<IReadOnlySet<long>>(Enumerable.Range(0, (int)(to / 60_000 - from / 60_000) + 1).Select(i => from / 60_000 + i).Where(minute => !Away.Contains(minute)).ToHashSet());
+}
+
+/// <summary>No metrics at all.</summary>
+internal sealed class NoSeries : ISeriesReader
+{
+    public IEnumerable<string> Metrics() => [];
+
+    public Task<IReadOnlyList<StoredSeries>> Find(string metric, long from, long to, CancellationToken stop) => Task.FromResult<IReadOnlyList<StoredSeries>>([]);
+
+    public Task<IReadOnlyList<Sample[]>> Read(IReadOnlyList<StoredSeries> series, long from, long to, CancellationToken stop) => Task.FromResult<IReadOnlyList<Sample[]>>([]);
 }

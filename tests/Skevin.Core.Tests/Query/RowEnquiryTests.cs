@@ -37,15 +37,6 @@ public sealed class RowEnquiryTests
     private static Task<Answer> Ask(string text, long from = 60, long to = 240, FixedRows? rows = null, Predicate? scope = null) =>
         EnquiryRunner.Run(Parser.Read(text), scope, new Window(from * 1000, to * 1000), new EnquiryReader(new NoSeries(), rows ?? Store), new Limits(), CancellationToken.None);
 
-    private sealed class NoSeries : ISeriesReader
-    {
-        public IEnumerable<string> Metrics() => [];
-
-        public Task<IReadOnlyList<StoredSeries>> Find(string metric, long from, long to, CancellationToken stop) => Task.FromResult<IReadOnlyList<StoredSeries>>([]);
-
-        public Task<IReadOnlyList<Sample[]>> Read(IReadOnlyList<StoredSeries> series, long from, long to, CancellationToken stop) => Task.FromResult<IReadOnlyList<Sample[]>>([]);
-    }
-
     [Fact]
     public async Task Lines_come_newest_first_and_each_step_says_how_many_are_left()
     {

@@ -23,15 +23,6 @@ public sealed class RowStepTests
     private static Answer Ask(string text, RowKind kind, params IRow[] rows) =>
         EnquiryRunner.Run(Parser.Read(text), null, new Window(0, 3_600_000), new EnquiryReader(new NoSeries(), new FixedRows((kind, rows))), new Limits(), CancellationToken.None).GetAwaiter().GetResult();
 
-    private sealed class NoSeries : ISeriesReader
-    {
-        public IEnumerable<string> Metrics() => [];
-
-        public Task<IReadOnlyList<StoredSeries>> Find(string metric, long from, long to, CancellationToken stop) => Task.FromResult<IReadOnlyList<StoredSeries>>([]);
-
-        public Task<IReadOnlyList<Sample[]>> Read(IReadOnlyList<StoredSeries> series, long from, long to, CancellationToken stop) => Task.FromResult<IReadOnlyList<Sample[]>>([]);
-    }
-
     [Fact]
     public void A_pattern_makes_fields_with_types_and_units()
     {

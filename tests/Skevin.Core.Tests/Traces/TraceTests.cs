@@ -2,8 +2,10 @@ using CsCheck;
 using MathNet.Numerics.Statistics;
 using OpenTelemetry.Proto.Collector.Trace.V1;
 using Skevin.Core.Formats.Otlp;
+using Skevin.Core.Query.Language;
 using Skevin.Core.Query.Run;
 using Skevin.Core.Series;
+using Skevin.Core.Tests.Query;
 using Skevin.Core.Traces;
 
 namespace Skevin.Core.Tests.Traces;
@@ -104,12 +106,42 @@ public sealed class TraceTests
         edges.ShouldBe([("outside", "gate", 0.2, 0, 0.1), ("gate", "ledger", 0.1, 0.1, 0.04), ("ledger", "bank", 0.1, 0, 0.03)], ignoreOrder: true);
     }
 
+    private static IReadOnlyList<object?[]> Asked(string text, IEnumerable<IRow> rows) => EnquiryRunner.Run(
+        Parser.Read(text), null, new Window(-1, 1_000_000), new EnquiryReader(new NoSeries(), new FixedRows((RowKind.Spans, [.. rows]))), new Limits(), CancellationToken.None).GetAwaiter().GetResult().Rows!.Rows;
+
     [Fact]
-    public void A_trace_is_one_row_with_its_root_length_and_errors()
-    {
-        var row = TraceRows.Traces([Of(2, 1, SpanKind.Server, "ledger", 40, failed: true), Of(1, 0, SpanKind.Server, "gate", 100)]).ShouldHaveSingleItem();
-        (row["root"].Text, row["service"].Text, row["spans"].Number, row["errors"].Number, row["duration"].Number).ShouldBe(("op 1", "gate", 2, 1, 0.1));
-    }
+    public void A_trace_is_one_row_with_its_root_length_and_errors() =>
+        Asked("spans -> traces -> show root, service, spans, errors, duration", [Of(2, 1, SpanKind.Server, "ledger", 40, failed: true), Of(1, 0, SpanKind.Server, "gate", 100)])
+            .ShouldHaveSingleItem().ShouldBe(["op 1", "gate", 2.0, 1.0, 0.1]);
+
+    [Fact]
+    public void Rows_of_traces_are_what_grouping_all_spans_gives_whole_or_by_columns() =>
+        Gen.Select(Gen.ULong[1, 6], Gen.Int[0, 900], Gen.Int[0, 90], Gen.Bool, Gen.Bool, Gen.Int[0, 2]).Array[1, 40].Sample(drawn =>
+        {
+            var spans = drawn.Select((one, i) => new Span(new TraceId(one.Item1, 7), (ulong)i + 1, one.Item4 ? 0 : (ulong)i + 100, "op " + i, SpanKind.Server, one.Item2 * 1_000_000L, one.Item3 * 1_000_000L,
+                one.Item5 ? SpanStatus.Error : SpanStatus.Ok, "", 1, Labels.From([new("service.name", "s" + one.Item6)]), Labels.None, [])).ToArray();
+            var expected = spans.GroupBy(span => span.Trace).ToDictionary(trace => trace.Key.ToString(), trace =>
+            {
+                var roots = trace.Where(span => span.Parent == 0).ToArray();
+                var earliest = (roots.Length > 0 ? roots : [.. trace]).Min(span => span.Start);
+                return (Roots: (roots.Length > 0 ? roots : [.. trace]).Where(span => span.Start == earliest).Select(span => span.Name).ToArray(), Spans: (double)trace.Count(), Errors: (double)trace.Count(span => span.Status == SpanStatus.Error),
+                    Duration: (trace.Max(span => span.Start + span.Duration) - trace.Min(span => span.Start)) / 1e9);
+            });
+            var columns = SpanBlock.Open(SpanColumns.Encode(spans));
+            foreach (var rows in new[] { spans, Enumerable.Range(0, columns.Count).Select(i => columns[i]) })
+            {
+                var answer = Asked("spans -> traces -> order duration down -> show trace, root, spans, errors, duration", rows);
+                answer.Select(row => (double)row[4]!).ShouldBe(expected.Values.Select(trace => trace.Duration).OrderDescending());
+                foreach (var row in answer)
+                {
+                    var trace = expected[(string)row[0]!];
+                    ((double)row[2]!, (double)row[3]!, (double)row[4]!).ShouldBe((trace.Spans, trace.Errors, trace.Duration));
+                    // Of several that begin at once any may be the root.
+                    trace.Roots.ShouldContain((string)row[1]!);
+                }
+                answer.Count.ShouldBe(expected.Count);
+            }
+        }, iter: 1000);
 
     [Fact]
     public void Quantiles_are_those_of_definition_R7() => Gen.Select(Gen.Double[-100, 100].Array[1, 60], Gen.Double[0, 1], Gen.Bool).Sample((values, p, tied) =>

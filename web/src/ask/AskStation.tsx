@@ -101,7 +101,7 @@ export function AskStation() {
           {!editing && <Button data-enquiry onPress={() => setEditing(true)}>Edit</Button>}
           {data.shape === "series" && <Button main onPress={() => navigate({ pathname: "/alarms", search: new URLSearchParams({ cluster, rule: "new", q: asked }).toString() })}>Make an alert rule</Button>}
         </>}>{data ? heading(data) : "What happened?"}</Title>
-      {editing ? editor : data ? <Card><Ledger steps={data.steps} notes={data.notes} onCure={(note) => ask(applyCure(asked, note.cure!))} /></Card> : null}
+      {editing ? editor : data ? <Card><Ledger steps={data.steps} notes={data.notes} formatted={data.formatted} onAsk={ask} onCure={(note) => ask(applyCure(asked, note.cure!))} /></Card> : null}
       {answer.error && !error ? <Trouble error={answer.error} /> : null}
       {!asked && <Card style={{ marginTop: 12 }}><Empty title="Ask anything that has arrived" action={<Examples>{examples.map((example) => <Button bare key={example} onPress={() => ask(example.replaceAll(" -> ", "\n  -> "))}>{example}</Button>)}</Examples>}>Begin with logs, spans, flows, events, alarms, arrivals or the name of a metric, or with one of these.</Empty></Card>}
       {data?.shape === "rows" && <RowsResult answer={data} asked={asked} cluster={cluster} scope={view} window={window} busy={answer.isFetching} onAsk={ask} onTrace={openTrace}

@@ -28,7 +28,8 @@ internal sealed class RowBody(RowSource source, IReadOnlyList<(Step Step, bool S
 
         // Every slot is read whole, so counting begins where the first slot does.
         var (from, to) = next is AggregateStep ? (Math.Min(window.From, slots.Start), window.To) : (window.From, window.To);
-        var gatherer = Gatherer(next, taken.Schema, slots);
+        // Where no condition chose among the spans, those that are read are all there are of each trace.
+        var gatherer = next is TracesStep && single.Length == 0 ? new GatheredTraces() : Gatherer(next, taken.Schema, slots);
         var kept = new List<IRow>();
         var all = next is GraphStep && kind == RowKind.Spans ? new List<Span>() : null;
         // What a step makes of a row is not what stands in its block.
@@ -72,7 +73,7 @@ internal sealed class RowBody(RowSource source, IReadOnlyList<(Step Step, bool S
         {
             rows = next switch
             {
-                TracesStep => RowTable.Made(kind, "traces", TraceRows.TraceColumns, TraceRows.Traces(await WholeTraces(kept.Select(row => Span.Of(ExtendedRow.Origin(row))), single.Length > 0, stop))),
+                TracesStep => RowTable.Made(kind, "traces", TraceRows.TraceColumns, await WholeTraces(kept.Select(row => Span.Of(ExtendedRow.Origin(row))), stop)),
                 GraphStep graph when kind == RowKind.Flows => RowTable.Made(kind, "graph", FlowGraph.Columns, FlowGraph.Of(kept.Select(ExtendedRow.Origin), graph.Addresses, (window.To - window.From) / 1000.0)),
                 GraphStep => RowTable.Made(kind, "graph", TraceRows.GraphColumns, TraceRows.Graph(all!, kept.Select(row => Span.Of(ExtendedRow.Origin(row))), (window.To - window.From) / 1000.0)),
                 _ => single.Aggregate(RowTable.Of(taken.Schema, [.. kept.OrderByDescending(row => row.Milliseconds)]), (table, step) => table.Showing(step, kept)),
@@ -102,6 +103,11 @@ internal sealed class RowBody(RowSource source, IReadOnlyList<(Step Step, bool S
                 series = series!.Take(firstStep + at + 1, step, notes);
             }
             account.Add(new StepAccount(Formatter.Write(step), rows?.Rows.Count ?? series!.Rows.Count));
+        }
+        if (rows?.Rows.Count > limits.KeptRows)
+        {
+            notes.Add(new Note(firstStep + steps.Count, "cut", $"Cut to {limits.KeptRows:N0} of {rows.Rows.Count:N0} rows.", "first 100"));
+            rows = rows with { Rows = [.. rows.Rows.Take(limits.KeptRows)] };
         }
         return (series, rows);
     }
@@ -133,6 +139,8 @@ internal sealed class RowBody(RowSource source, IReadOnlyList<(Step Step, bool S
                 return (aggregator.Finish(await reader.Arriving(schema.Kind, from, to, stop)), null);
             case GatheredKinds kinds:
                 return (null, RowTable.Made(schema.Kind, "kinds", GatheredKinds.Columns, kinds.Finish()));
+            case GatheredTraces traces:
+                return (null, RowTable.Made(schema.Kind, "traces", TraceRows.TraceColumns, traces.Finish()));
             case Differences differences:
                 if (differences.Empty is { } empty)
                     notes.Add(new Note(firstStep + at + 1, "nothing left", empty));
@@ -142,12 +150,12 @@ internal sealed class RowBody(RowSource source, IReadOnlyList<(Step Step, bool S
         }
     }
 
-    // Where the newest are enough, the oldest are let go; where the order matters, too many are an error.
     // A count by whole minutes needs no rows: the fields it looks at are enough.
     private static IReadOnlyCollection<string>? Counted(Step[] single, Step? next, Slots slots) =>
         next is AggregateStep { Function.Kind: FunctionKind.Count, Field: null } count && slots.Width % 60_000 == 0 && single.All(step => step is WhereStep)
             ? [.. single.SelectMany(step => Matching.FieldsOf(((WhereStep)step).Predicate)).Concat(count.Grouping?.Fields ?? []).Distinct()] : null;
 
+    // Where the newest are enough, the oldest are let go; where the order matters, too many are an error.
     private void Keep(List<IRow> kept, IRow row, bool newestAreEnough)
     {
         kept.Add(row);
@@ -179,18 +187,18 @@ internal sealed class RowBody(RowSource source, IReadOnlyList<(Step Step, bool S
     }
 
     // A condition finds some spans of a trace; the row a trace gets is about all of them.
-    private async Task<IEnumerable<Span>> WholeTraces(IEnumerable<Span> found, bool filtered, CancellationToken stop)
+    private async Task<IReadOnlyList<IRow>> WholeTraces(IEnumerable<Span> found, CancellationToken stop)
     {
-        if (!filtered)
-            return found;
         var wanted = found.OrderByDescending(span => span.Start).Select(span => span.Trace).Distinct().ToArray();
         if (wanted.Length > MostTraces)
             notes.Add(new Note(firstStep, "cut", $"Cut to the newest {MostTraces:N0} of {wanted.Length:N0} traces.", "where …"));
         var set = wanted.Take(MostTraces).ToHashSet();
-        var whole = new List<Span>();
+        var whole = new GatheredTraces();
         if (set.Count > 0)
-            await foreach (var batch in reader.Rows(RowKind.Spans, window.From - TraceReach, window.To + TraceReach, RowHints.None, stop))
-                whole.AddRange(batch.Rows.Select(Span.Of).Where(span => set.Contains(span.Trace)));
-        return whole;
+            await foreach (var batch in reader.Rows(RowKind.Spans, window.From - TraceReach, window.To + TraceReach, RowHints.None, stop).Ahead(stop))
+                foreach (var row in batch.Rows)
+                    if (set.Contains(((ISpanRow)row).Place.Trace))
+                        whole.Add(row);
+        return whole.Finish();
     }
 }
