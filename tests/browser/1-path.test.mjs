@@ -85,7 +85,7 @@ test("an enquiry is typed with help, corrected where it is wrong, and answered",
   await button(page, "Write rate").click();
   const ledger = page.getByRole("table", { name: "Steps" });
   await until(async () => (await ledger.getByRole("row").count()) === 5, 20, "the account");
-  await ledger.getByRole("row", { name: /sum by workload 5/ }).waitFor();
+  await ledger.getByRole("row", { name: /sum by workload.* 5/ }).waitFor();
   await until(async () => (await page.getByRole("table", { name: "Series" }).getByRole("row", { name: /bid-gateway.*core/ }).count()) === 1, 30, "figures in cores");
   assert.ok(await page.locator("main canvas").count(), "a chart");
   assert.match(page.url(), /q=container/);
@@ -96,7 +96,7 @@ test("a filter that leaves nothing names the nearest value, and one press mends 
   const { page } = it;
   await page.goto(`${base}/ask?q=${encodeURIComponent('container.cpu.time -> where workload = "ledgr" -> rate')}`);
   await button(page, 'workload = "ledger"').click();
-  await page.getByRole("row", { name: /where workload = "ledger" 3/ }).waitFor();
+  await page.getByRole("row", { name: /where workload = "ledger".* 3/ }).waitFor();
   await page.getByRole("navigation", { name: "Scope" }).getByRole("button", { name: /payout/ }).click();
   await page.getByText("from the scope at the left").waitFor();
   await page.getByRole("navigation", { name: "Scope" }).getByRole("button", { name: /^(· )?clear ?all|all/ }).first().click();
@@ -169,7 +169,7 @@ test("a formula of two parts is a share in per cent", async () => {
   await page.goto(`${base}/ask?cluster=larkfield-north&last=900&q=${encodeURIComponent('failed: spans -> where status = "error" -> count every 1m\nall: spans -> count every 1m\nfailed / all -> as percent')}`);
   const steps = page.getByRole("table", { name: "Steps" });
   await steps.getByRole("row", { name: /failed: spans/ }).waitFor();
-  await steps.getByRole("row", { name: /as percent 1/ }).waitFor();
+  await steps.getByRole("row", { name: /as percent.* 1/ }).waitFor();
   assert.ok(await page.locator("main canvas").count(), "a chart");
 });
 
