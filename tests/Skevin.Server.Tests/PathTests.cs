@@ -70,6 +70,17 @@ public sealed class PathTests(ServerWithStandIn server) : IClassFixture<ServerWi
             view => view["series"]!.AsArray().Count == 5 && view["series"]![0]!["points"]!.AsArray().Any(point => point![1] is not null), 60, "an answer");
         answer["unit"]!.GetValue<string>().ShouldBe("{core}");
 
+        // Where a series comes from: which agent, from what, under which revision, by which right.
+        var origins = (await keeper.Send("api/ask/origins", new { text = "container.cpu.time -> where namespace = \"auction\" -> rate -> sum by workload", cluster = North, from = now.AddMinutes(-3), to = DateTimeOffset.UtcNow, labels = new { workload = "ledger" } }))!;
+        ((int)origins["revision"]!).ShouldBe(1);
+        var node = inventory["pods"]!.AsArray().Where(pod => (string)pod!["workload"]! == "ledger").Select(pod => (string)pod!["node"]!).Distinct().Order().ToArray();
+        origins["origins"]!.AsArray().Select(origin => (string)origin!["source"]!).ShouldBe(node.Select(name => "node/" + name));
+        ((string)origins["origins"]![0]!["agent"]!).ShouldStartWith("skevin-agents/skevin-agent-");
+        ((string)origins["origins"]![0]!["sentBy"]!).ShouldBe("agent on " + node[0]);
+        origins["origins"]![0]!["rights"]!.AsArray().Select(right => (string)right!).ShouldContain(right => right.StartsWith("get nodes/proxy"));
+        var served = (await keeper.Send("api/ask/origins", new { text = "http_server_request_duration_seconds -> where workload = \"ledger\"", cluster = North, from = now.AddMinutes(-3), to = DateTimeOffset.UtcNow, labels = new { } }))!;
+        served["origins"]!.AsArray().ShouldAllBe(origin => ((string)origin!["source"]!).StartsWith("auction/ledger-"));
+
         // Alarm: a rule, a fault, the message at the sink, and cleared when the fault is gone.
         await keeper.Send("api/contacts", new { name = "on-duty", url = $"http://127.0.0.1:{server.PracticePort + 3}/hook" });
         var rule = (await keeper.Send("api/alert-rules", new

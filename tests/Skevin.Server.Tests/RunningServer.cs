@@ -72,9 +72,12 @@ public class RunningServer : IAsyncLifetime
     /// <summary>Everything, as a keeper of the whole.</summary>
     public HttpClient Keeper { get; private set; } = null!;
 
+    /// <summary>Gives the database it runs on.</summary>
+    protected virtual Task<string> MakeDatabase() => TestDatabase.Make();
+
     public virtual async ValueTask InitializeAsync()
     {
-        Database = await TestDatabase.Make();
+        Database = await MakeDatabase();
         var port = TestDatabase.FreePorts(1);
         Address = new Uri($"http://127.0.0.1:{port}");
         _app = SkevinApp.Build([], new Dictionary<string, string?>

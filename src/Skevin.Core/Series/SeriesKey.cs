@@ -60,4 +60,5 @@ public readonly record struct Sample(long Time, double Value, long Start = 0) : 
 }
 
 /// <summary>A series as the store knows it.</summary>
-public sealed record StoredSeries(long Id, int Cluster, SeriesKey Key);
+/// <param name="Source">The expected source whose agent sent its first samples, or null where a program sent them by itself.</param>
+public sealed record StoredSeries(long Id, int Cluster, SeriesKey Key, string? Source = null);

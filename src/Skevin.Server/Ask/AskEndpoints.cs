@@ -1,6 +1,5 @@
 using System.Globalization;
 using System.Security.Claims;
-using System.Text;
 using System.Text.Json;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Skevin.Core.Access;
@@ -8,6 +7,7 @@ using Skevin.Core.Query.Language;
 using Skevin.Core.Query.Run;
 using Skevin.Core.Series;
 using Skevin.Server.Access;
+using Skevin.Server.Ask.Export;
 using Skevin.Server.Setup;
 
 namespace Skevin.Server.Ask;
@@ -24,22 +24,23 @@ public static class AskEndpoints
     private const int MostValues = 200;
 
     /// <summary>Adds its services.</summary>
-    public static void AddAsk(this IServiceCollection services) => services.AddSingleton<AskEnquiry>().AddSingleton<ShowTrace>();
+    public static void AddAsk(this IServiceCollection services) => services.AddSingleton<AskEnquiry>().AddSingleton<ExportAnswer>().AddSingleton<ShowTrace>().AddSingleton<FindOrigins>();
 
     /// <summary>Maps its endpoints.</summary>
     public static void MapAsk(this IEndpointRouteBuilder routes)
     {
-        routes.MapPost("/api/ask", async (AskRequest body, ClaimsPrincipal user, HttpContext context, AskEnquiry ask, CancellationToken stop) =>
+        routes.MapPost("/api/ask", async Task<IResult> (AskRequest body, ClaimsPrincipal user, HttpContext context, AskEnquiry ask, ExportAnswer export, CancellationToken stop) =>
         {
+            if (ExportAnswer.Wanted(context.Request) is { } file)
+            {
+                var written = await export.Run(body, file, user.Scope(), stop);
+                return written.Problem is { } wrong ? wrong.Http() : written.Value!;
+            }
             var outcome = await ask.Run(body, user.Scope(), stop);
-            if (outcome.Problem is { } problem)
-                return (IResult)problem.Http();
-            var (enquiry, answer) = outcome.Value;
-            var accept = context.Request.Headers.Accept.ToString();
-            return accept.Contains("text/csv") ? Results.Text(Csv(answer), "text/csv; charset=utf-8")
-                : accept.Contains("application/x-ndjson") ? Results.Text(Lines(answer), "application/x-ndjson")
-                : TypedResults.Ok(View(enquiry, answer, body.Page));
+            return outcome.Problem is { } problem ? problem.Http() : TypedResults.Ok(View(outcome.Value.Enquiry, outcome.Value.Answer, body.Page));
         }).Produces<AskAnswer>().ProducesProblem(400).Needs(Roles.Reader);
+        routes.MapPost("/api/ask/origins", async Task<Results<Ok<OriginsView>, ProblemHttpResult>> (OriginsRequest body, ClaimsPrincipal user, FindOrigins find, CancellationToken stop) =>
+            (await find.Run(body, user.Scope(), stop)).Http()).Needs(Roles.Reader);
         routes.MapGet("/api/ask/metrics", (string? cluster, ClaimsPrincipal user, AskEnquiry ask) => ask.SeriesFor(user.Scope(), cluster).All()
             .GroupBy(series => series.Key.Metric)
             .Select(group => new MetricView(group.Key, group.First().Key.Kind.ToString().ToLowerInvariant(), group.First().Key.Unit, group.Count()))
@@ -81,7 +82,7 @@ public static class AskEndpoints
                 [.. series.Values.Select((value, i) => (IReadOnlyList<double?>)[answer.FirstEnd + i * width, double.IsFinite(value) ? value : null])]))],
             answer.Rows?.Columns.Select(column => new ColumnView(column.Name, column.Unit)).ToArray(), rows,
             answer.Rows is { } all && from + size < all.Rows.Count ? (from + size).ToString(CultureInfo.InvariantCulture) : null,
-            [.. answer.Steps.Select(step => new StepView(step.Text, step.Left, step.Scope))],
+            [.. answer.Steps.Select(step => new StepView(step.Text, step.Left, step.Scope, step.AtLeast))],
             [.. answer.Notes.Select(note => new NoteView(note.Step, note.Kind, note.Text, note.Cure, note.Gap is { } gap
                 ? new GapView(Map(gap.Labels), DateTimeOffset.FromUnixTimeMilliseconds(gap.From), DateTimeOffset.FromUnixTimeMilliseconds(gap.To), gap.Rise)
                 : null))],
@@ -89,54 +90,4 @@ public static class AskEndpoints
     }
 
     private static Dictionary<string, string> Map(Labels labels) => labels.ToDictionary(pair => pair.Key, pair => pair.Value);
-
-    // RFC 4180: one row a series and slot, the labels in columns.
-    private static string Csv(Answer answer)
-    {
-        if (answer.Rows is { } table)
-        {
-            var lines = new StringBuilder();
-            lines.AppendJoin(',', table.Columns.Select(column => Quoted(column.Name))).Append("\r\n");
-            foreach (var row in table.Rows)
-                lines.AppendJoin(',', row.Select((value, i) => Quoted(Plain(value, table.Columns[i].Unit)))).Append("\r\n");
-            return lines.ToString();
-        }
-        var names = answer.Series.SelectMany(series => series.Labels.Select(pair => pair.Key)).Distinct().Order(StringComparer.Ordinal).ToArray();
-        var text = new StringBuilder();
-        text.AppendJoin(',', names.Prepend("time").Append("value").Select(Quoted)).Append("\r\n");
-        foreach (var series in answer.Series)
-            for (var i = 0; i < series.Values.Length; i++)
-                text.AppendJoin(',', names.Select(name => Quoted(series.Labels[name] ?? "")).Prepend(Time(answer, i))
-                    .Append(double.IsFinite(series.Values[i]) ? series.Values[i].ToString("R", CultureInfo.InvariantCulture) : "")).Append("\r\n");
-        return text.ToString();
-    }
-
-    private static string Lines(Answer answer)
-    {
-        var text = new StringBuilder();
-        if (answer.Rows is { } table)
-        {
-            foreach (var row in table.Rows)
-                text.Append(JsonSerializer.Serialize(row.Select((value, i) => (table.Columns[i], value)).Where(pair => pair.value is not null)
-                    .ToDictionary(pair => pair.Item1.Name, pair => pair.Item1.Unit == "time" ? Plain(pair.value, "time") : pair.value), JsonSerializerOptions.Web)).Append('\n');
-            return text.ToString();
-        }
-        foreach (var series in answer.Series)
-            for (var i = 0; i < series.Values.Length; i++)
-                text.Append(JsonSerializer.Serialize(new { time = Time(answer, i), labels = Map(series.Labels), value = double.IsFinite(series.Values[i]) ? series.Values[i] : (double?)null }, JsonSerializerOptions.Web)).Append('\n');
-        return text.ToString();
-    }
-
-    private static string Plain(object? value, string unit) => value switch
-    {
-        null => "",
-        double moment when unit == "time" => DateTimeOffset.FromUnixTimeMilliseconds((long)moment).UtcDateTime.ToString("yyyy-MM-ddTHH:mm:ss.fffZ", CultureInfo.InvariantCulture),
-        double number => number.ToString("R", CultureInfo.InvariantCulture),
-        _ => value.ToString() ?? "",
-    };
-
-    private static string Time(Answer answer, int slot) =>
-        DateTimeOffset.FromUnixTimeMilliseconds(answer.FirstEnd + slot * (long)answer.Every.TotalMilliseconds).UtcDateTime.ToString("yyyy-MM-ddTHH:mm:ssZ", CultureInfo.InvariantCulture);
-
-    private static string Quoted(string text) => text.AsSpan().IndexOfAny(",\"\r\n") < 0 ? text : "\"" + text.Replace("\"", "\"\"") + "\"";
 }

@@ -28,7 +28,8 @@ public sealed record AskRequest(string Text, DateTimeOffset From, DateTimeOffset
 public sealed record SeriesView(IReadOnlyDictionary<string, string> Labels, IReadOnlyList<IReadOnlyList<double?>> Points);
 
 /// <summary>The account of a step.</summary>
-public sealed record StepView(string Text, long Left, bool Scope);
+/// <param name="AtLeast">Whether there may be more than <paramref name="Left"/>: blocks that a later step cannot find anything in were passed over.</param>
+public sealed record StepView(string Text, long Left, bool Scope, bool AtLeast);
 
 /// <summary>A column of rows.</summary>
 /// <param name="Unit">UCUM unit; empty for text, <c>time</c> for epoch milliseconds.</param>
@@ -70,16 +71,26 @@ public sealed class AskEnquiry(SampleStore store, SeriesIndex index, Heads heads
     /// <param name="stop">Cancels.</param>
     public async Task<Outcome<(Enquiry Enquiry, Answer Answer)>> Run(AskRequest request, AccessScope access, CancellationToken stop)
     {
-        if (request.To <= request.From)
-            return new Problem(400, "The window is empty.", "'to' must be later than 'from'.");
         using var deadline = CancellationTokenSource.CreateLinkedTokenSource(stop);
         deadline.CancelAfter(Deadline);
+        return await Answering(request, stop, async (enquiry, window) =>
+            (enquiry, await EnquiryRunner.Run(enquiry, ScopePredicate(request.Scope), window, ReaderFor(access, request.Cluster), new Limits(), deadline.Token)));
+    }
+
+    /// <summary>The rows of an enquiry given on as they are read, without a cap; null where a step must see all of them first.</summary>
+    /// <param name="request">The enquiry.</param>
+    /// <param name="access">What the reader may see.</param>
+    /// <param name="stop">Cancels, also while the rows are read.</param>
+    public Task<Outcome<RowStream?>> Stream(AskRequest request, AccessScope access, CancellationToken stop) =>
+        Answering(request, stop, (enquiry, window) => Task.FromResult(RowStream.Of(enquiry, ScopePredicate(request.Scope), window, RowsFor(access, request.Cluster), stop)));
+
+    private static async Task<Outcome<T>> Answering<T>(AskRequest request, CancellationToken stop, Func<Enquiry, Window, Task<T>> answer)
+    {
+        if (request.To <= request.From)
+            return new Problem(400, "The window is empty.", "'to' must be later than 'from'.");
         try
         {
-            var enquiry = Parser.Read(request.Text ?? "");
-            var window = new Window(request.From.ToUnixTimeMilliseconds(), request.To.ToUnixTimeMilliseconds());
-            var answer = await EnquiryRunner.Run(enquiry, ScopePredicate(request.Scope), window, ReaderFor(access, request.Cluster), new Limits(), deadline.Token);
-            return (enquiry, answer);
+            return await answer(Parser.Read(request.Text ?? ""), new Window(request.From.ToUnixTimeMilliseconds(), request.To.ToUnixTimeMilliseconds()));
         }
         catch (EnquiryException wrong)
         {

@@ -79,8 +79,8 @@ public sealed class MetricsIntake : IAsyncDisposable
         await ArrivalBook.Write(connection, transaction, arrived, now, stop);
         await transaction.CommitAsync(stop);
 
-        foreach (var ((cluster, key), id) in made)
-            _index.Add(new StoredSeries(id, cluster, key));
+        foreach (var ((cluster, key), (id, source)) in made)
+            _index.Add(new StoredSeries(id, cluster, key, source));
         samples.IntoHead();
         histograms.IntoHead();
         _arrivals.Arrived(arrived, now);
@@ -100,26 +100,26 @@ public sealed class MetricsIntake : IAsyncDisposable
     }
 
     // Gives numbers to series that had none when their request came.
-    private async Task<IReadOnlyDictionary<(int Cluster, SeriesKey Key), long>> Number(NpgsqlConnection connection, NpgsqlTransaction transaction, IReadOnlyList<Request> fresh, CancellationToken stop)
+    private async Task<IReadOnlyDictionary<(int Cluster, SeriesKey Key), (long Id, string? Source)>> Number(NpgsqlConnection connection, NpgsqlTransaction transaction, IReadOnlyList<Request> fresh, CancellationToken stop)
     {
-        var unknown = new HashSet<(int, SeriesKey)>();
-        Fill((request, key) => _index.Find(request.Cluster, key)?.Id ?? (unknown.Add((request.Cluster, key)) ? 0 : 0));
+        var unknown = new Dictionary<(int, SeriesKey), string?>();
+        Fill((request, key, source) => _index.Find(request.Cluster, key)?.Id ?? (unknown.TryAdd((request.Cluster, key), source) ? 0 : 0));
         if (unknown.Count == 0)
-            return new Dictionary<(int, SeriesKey), long>();
+            return new Dictionary<(int, SeriesKey), (long, string?)>();
         var made = await SampleStore.Resolve(connection, transaction, unknown, stop);
-        Fill((request, key) => made[(request.Cluster, key)]);
-        return made;
+        Fill((request, key, _) => made[(request.Cluster, key)]);
+        return made.ToDictionary(one => one.Key, one => (one.Value, unknown[one.Key]));
 
-        void Fill(Func<Request, SeriesKey, long> number)
+        void Fill(Func<Request, SeriesKey, string?, long> number)
         {
             foreach (var request in fresh)
             {
                 for (var i = 0; i < request.Samples.Length; i++)
                     if (request.Samples[i] == 0)
-                        request.Samples[i] = number(request, request.Read.Samples[i].Key);
+                        request.Samples[i] = number(request, request.Read.Samples[i].Key, request.Read.Samples[i].Source);
                 for (var i = 0; i < request.Histograms.Length; i++)
                     if (request.Histograms[i] == 0)
-                        request.Histograms[i] = number(request, request.Read.Histograms[i].Key);
+                        request.Histograms[i] = number(request, request.Read.Histograms[i].Key, request.Read.Histograms[i].Source);
             }
         }
     }

@@ -19,7 +19,7 @@ public sealed class SampleStore(NpgsqlDataSource database)
     /// <summary>Reads some series into an index; all where <paramref name="which"/> is null.</summary>
     public async Task LoadSeries(SeriesIndex index, IReadOnlyCollection<long>? which, CancellationToken stop)
     {
-        await using var command = database.CreateCommand("select id, cluster_id, metric, kind, unit, attributes from series where @all or id = any(@ids)");
+        await using var command = database.CreateCommand("select id, cluster_id, metric, kind, unit, attributes, source from series where @all or id = any(@ids)");
         command.Parameters.AddWithValue("all", which is null);
         command.Parameters.AddWithValue("ids", which?.ToArray() ?? []);
         await using var reader = await command.ExecuteReaderAsync(stop);
@@ -27,18 +27,18 @@ public sealed class SampleStore(NpgsqlDataSource database)
             index.Add(new StoredSeries(
                 reader.GetInt64(0), reader.GetInt32(1),
                 new SeriesKey(reader.GetString(2), (SeriesKind)reader.GetInt16(3), reader.GetString(4),
-                    Labels.From(JsonSerializer.Deserialize<Dictionary<string, string>>(reader.GetString(5))!))));
+                    Labels.From(JsonSerializer.Deserialize<Dictionary<string, string>>(reader.GetString(5))!)), reader.IsDBNull(6) ? null : reader.GetString(6)));
     }
 
     /// <summary>Numbers of series, made where they are new. Two servers may do this at once.</summary>
     public static async Task<IReadOnlyDictionary<(int, SeriesKey), long>> Resolve(
-        NpgsqlConnection connection, NpgsqlTransaction transaction, IReadOnlyCollection<(int Cluster, SeriesKey Key)> keys, CancellationToken stop)
+        NpgsqlConnection connection, NpgsqlTransaction transaction, IReadOnlyDictionary<(int Cluster, SeriesKey Key), string?> keys, CancellationToken stop)
     {
-        var ordered = keys.Select(pair => (pair.Cluster, pair.Key, Hash: pair.Key.Hash(pair.Cluster)))
+        var ordered = keys.Select(pair => (pair.Key.Cluster, pair.Key.Key, Source: pair.Value, Hash: pair.Key.Key.Hash(pair.Key.Cluster)))
             .OrderBy(item => Convert.ToHexString(item.Hash), StringComparer.Ordinal).ToArray();
         await using (var insert = new NpgsqlCommand("""
-            insert into series (cluster_id, hash, metric, kind, unit, attributes)
-            select * from unnest(@cluster, @hash, @metric, @kind, @unit, @attributes::jsonb[]) on conflict (hash) do nothing
+            insert into series (cluster_id, hash, metric, kind, unit, attributes, source)
+            select * from unnest(@cluster, @hash, @metric, @kind, @unit, @attributes::jsonb[], @source) on conflict (hash) do nothing
             """, connection, transaction))
         {
             insert.Parameters.AddWithValue("cluster", ordered.Select(item => item.Cluster).ToArray());
@@ -47,6 +47,7 @@ public sealed class SampleStore(NpgsqlDataSource database)
             insert.Parameters.AddWithValue("kind", ordered.Select(item => (short)item.Key.Kind).ToArray());
             insert.Parameters.AddWithValue("unit", ordered.Select(item => item.Key.Unit).ToArray());
             insert.Parameters.AddWithValue("attributes", ordered.Select(item => JsonSerializer.Serialize(item.Key.Labels.ToDictionary(pair => pair.Key, pair => pair.Value))).ToArray());
+            insert.Parameters.Add(new NpgsqlParameter("source", NpgsqlDbType.Array | NpgsqlDbType.Text) { Value = ordered.Select(item => item.Source).ToArray() });
             await insert.ExecuteNonQueryAsync(stop);
         }
         await using var select = new NpgsqlCommand("select id, hash from series where hash = any(@hash)", connection, transaction);

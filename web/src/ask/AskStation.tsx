@@ -14,6 +14,8 @@ import { applyCure } from "./cure";
 import { Editor, type EnquiryError } from "./Editor";
 import { Ledger } from "./Ledger";
 import { RowsResult } from "./RowsResult";
+import { SaveAnswer } from "./SaveAnswer";
+import { SeriesDetail } from "./SeriesDetail";
 import { TraceView } from "./TraceView";
 
 const Result = styled(Card)`
@@ -25,6 +27,7 @@ const Result = styled(Card)`
   > div.head { padding: 8px 14px 2px; display: flex; gap: 14px; align-items: center; }
   > div.chart { padding: 0 10px; }
 `;
+const Beside = styled.div`display: flex; flex: 1; min-height: 0; > aside { border-width: 1px 0 0 1px; border-radius: 0; }`;
 const Foot = styled(Row)`padding: 8px 12px; border-top: 1px solid ${({ theme }) => theme.rule}; justify-content: space-between;`;
 const Swatch = styled.i<{ $colour: string }>`display: inline-block; width: 10px; height: 10px; border-radius: 2px; margin-right: 8px; background: ${({ $colour }) => $colour};`;
 const Examples = styled.div`
@@ -58,7 +61,8 @@ export function AskStation() {
   const [editing, setEditing] = useState(!asked);
   const [shape, setShape] = useState<"both" | "table">("both");
   const [size, setSize] = useState(500);
-  useEffect(() => { setText(asked); setSize(500); }, [asked]);
+  const [chosen, setChosen] = useState<string | null>(null);
+  useEffect(() => { setText(asked); setSize(500); setChosen(null); }, [asked]);
   const answer = useQuery({
     queryKey: ["ask", asked, cluster, view.namespace, view.workload, window.from, window.to, size], enabled: !!cluster && !!asked.trim(), retry: false, placeholderData: keepPreviousData,
     queryFn: ({ signal }) => got(api.POST("/api/ask", { signal, body: { text: asked, from: new Date(window.from).toISOString(), to: new Date(window.to).toISOString(), cluster, scope: { namespace: view.namespace || null, workload: view.workload || null }, page: { size } } })),
@@ -105,19 +109,22 @@ export function AskStation() {
       {answer.error && !error ? <Trouble error={answer.error} /> : null}
       {!asked && <Card style={{ marginTop: 12 }}><Empty title="Ask anything that has arrived" action={<Examples>{examples.map((example) => <Button bare key={example} onPress={() => ask(example.replaceAll(" -> ", "\n  -> "))}>{example}</Button>)}</Examples>}>Begin with logs, spans, flows, events, alarms, arrivals or the name of a metric, or with one of these.</Empty></Card>}
       {data?.shape === "rows" && <RowsResult answer={data} asked={asked} cluster={cluster} scope={view} window={window} busy={answer.isFetching} onAsk={ask} onTrace={openTrace}
-        onZoom={(from, to) => setView({ last: null, from, to })} onMore={() => setSize(size * 4)} onSave={() => download(asked, cluster, view, window)} />}
+        onZoom={(from, to) => setView({ last: null, from, to })} onMore={() => setSize(size * 4)} />}
       {data?.shape === "series" && (
         <Result aria-busy={answer.isFetching}>
           <div className="head">
             <Heading>{data.series.length === 0 ? "Answer" : unitWord(data.unit) ? unitWord(data.unit)[0]!.toUpperCase() + unitWord(data.unit).slice(1) : "Values"}</Heading>
             <Quiet style={{ flex: 1 }}>{data.series.length === 0 ? "" : `${data.series.length} ${data.series.length === 1 ? "series" : "series"}`}</Quiet>
             <Button bare aria-pressed={shape === "both"} onPress={() => setShape(shape === "both" ? "table" : "both")}>{shape === "both" ? "Table only" : "Chart and table"}</Button>
-            <Button bare onPress={() => download(asked, cluster, view, window)}>Save all points as CSV</Button>
+            <SaveAnswer asked={asked} cluster={cluster} scope={view} window={window} />
             <CopyCsv columns={columns} rows={rows} />
           </div>
           {data.series.length === 0 ? <Empty title="Nothing is left">{data.notes.find((note) => note.kind === "nothing left")?.text ?? "No series has a value in this window."}</Empty> : <>
             {shape === "both" && <div className="chart"><Chart series={data.series} names={names} unit={data.unit} height={236} window={window} label={`${heading(data)}, ${data.series.length} series`} onZoom={(from, to) => setView({ last: null, from, to })} /></div>}
-            <Table label="Series" columns={columns} rows={rows} rowKey={(row) => String(row.index)} first={undefined} />
+            <Beside>
+              <Table label="Series" columns={columns} rows={rows} rowKey={(row) => row.name} chosen={chosen} onOpen={(row) => setChosen(chosen === row.name ? null : row.name)} />
+              {rows.filter((row) => row.name === chosen).slice(0, 1).map((row) => <SeriesDetail key={row.name} name={row.name} labels={row.labels} asked={asked} cluster={cluster} window={window} onAsk={ask} onClose={() => setChosen(null)} />)}
+            </Beside>
           </>}
         </Result>
       )}
@@ -127,11 +134,3 @@ export function AskStation() {
 
 const headings: Record<string, string> = { logs: "What was logged", events: "What the cluster reports", spans: "Spans", flows: "What flowed", traces: "Traces", graph: "Who talks to whom", kinds: "Kinds of line", differ: "What differs", alarms: "What alarms did" };
 const heading = (answer: Schemas["AskAnswer"]) => (answer.shape === "rows" ? headings[answer.view ?? ""] ?? "Rows" : answer.steps[0]?.text ?? "");
-
-async function download(text: string, cluster: string, view: { namespace: string; workload: string }, window: { from: number; to: number }) {
-  const response = await fetch("/api/ask", { method: "POST", headers: { "content-type": "application/json", accept: "text/csv" }, body: JSON.stringify({ text, from: new Date(window.from).toISOString(), to: new Date(window.to).toISOString(), cluster, scope: view }) });
-  const link = document.createElement("a");
-  link.href = URL.createObjectURL(await response.blob());
-  link.download = "skevin-answer.csv";
-  link.click();
-}

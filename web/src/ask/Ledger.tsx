@@ -65,7 +65,7 @@ export function Ledger({ steps, notes, formatted, onCure, onAsk }: { steps: Sche
               </span>}
               {at?.step === i && at.behind && <StepField label="New step" text="" onDone={(written) => done(written, i, true)} onLeave={() => setAt(null)} />}
             </div></td>
-            <td className="left">{whole(step.left)}</td>
+            <td className="left" title={step.atLeast ? "At least so many: blocks in which a later step can find nothing were passed over" : undefined}>{step.atLeast ? "≥ " : ""}{whole(step.left)}</td>
             <td className="note">
               {step.scope && "from the scope at the left"}
               {shown.filter((note) => note.step === i || (i === steps.length - 1 && note.step > i)).map((note) => (

@@ -7,6 +7,7 @@ import { whole } from "../parts/format";
 import { CopyCsv, Table, type Column } from "../parts/Table";
 import { LogLines } from "./LogLines";
 import { linesOfKind, rowsOfDifference, telling, title, write, type Cell } from "./rows";
+import { SaveAnswer } from "./SaveAnswer";
 import { TrafficLanes } from "./TrafficLanes";
 
 const Result = styled(Card)`
@@ -24,9 +25,9 @@ const widthsOf: Record<string, Record<string, string>> = { kinds: { kind: "48%",
 const titles: Record<string, string> = { "source.address": "source", "destination.address": "destination", "destination.port": "port" };
 
 /** Rows in the view that suits them: lines, lanes, or a table. */
-export function RowsResult({ answer, asked, cluster, scope, window, busy, onAsk, onTrace, onZoom, onMore, onSave }: {
+export function RowsResult({ answer, asked, cluster, scope, window, busy, onAsk, onTrace, onZoom, onMore }: {
   answer: Schemas["AskAnswer"]; asked: string; cluster: string; scope: { namespace: string; workload: string }; window: { from: number; to: number }; busy: boolean;
-  onAsk: (text: string) => void; onTrace: (trace: string) => void; onZoom: (from: number, to: number) => void; onMore: () => void; onSave: () => void;
+  onAsk: (text: string) => void; onTrace: (trace: string) => void; onZoom: (from: number, to: number) => void; onMore: () => void;
 }) {
   const [search, setSearch] = useSearchParams();
   const [asTable, setAsTable] = useState(false);
@@ -60,7 +61,7 @@ export function RowsResult({ answer, asked, cluster, scope, window, busy, onAsk,
       {graph && asked.trimStart().startsWith("flows") && <Button bare onPress={() => onAsk(addresses ? asked.replace(/graph\s+addresses/, "graph") : asked.replace(/->\s*graph/, "-> graph addresses"))}>{addresses ? "Names" : "Raw addresses"}</Button>}
       {answer.view === "flows" && <Button bare onPress={() => setRaw(!raw)}>{raw ? "Names" : "Raw addresses"}</Button>}
       {(graph || lines) && <Button bare aria-pressed={asTable} onPress={() => setAsTable(!asTable)}>{asTable ? (graph ? "Lanes" : "Lines") : "Table"}</Button>}
-      <Button bare onPress={onSave}>Save all as CSV</Button>
+      <SaveAnswer asked={asked} cluster={cluster} scope={scope} window={window} />
       <CopyCsv columns={columns} rows={rows} />
     </div>
   );

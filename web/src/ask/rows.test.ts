@@ -3,7 +3,7 @@ import { readNames, writeNames } from "../collect/outside";
 import { mix, stacked } from "../parts/chartData";
 import { applyCure } from "./cure";
 import { placeAt } from "./complete";
-import { linesOfKind, onlyConditions, rowsOfDifference, telling, title, withCondition, write } from "./rows";
+import { linesOfKind, onlyConditions, rowsOfDifference, telling, title, withCondition, withLabel, write } from "./rows";
 
 describe("rows", () => {
   it.each([[null, "s", ""], ["x", "", "x"], [0.4, "s", "400 ms"], [8080, "", "8080"], [3, "{flow}", "3"], [2048, "By", "2.00 KiB"]] as const)("writes %s in %s as %s", (value, unit, text) => expect(write(value, unit)).toBe(text));
@@ -23,6 +23,11 @@ describe("rows", () => {
     expect(withCondition("logs", "odd name", 3)).toBe("logs\n  -> where `odd name` = 3");
   });
 
+  it("keeps one series near its source, or behind a formula", () => {
+    expect(withLabel("container.cpu.time\n  -> rate\n  -> sum by pod", "pod", "ledger-1")).toBe('container.cpu.time\n  -> where pod = "ledger-1"\n  -> rate\n  -> sum by pod');
+    expect(withLabel("a: spans -> count by service\nb: logs -> count by service\na / b", "service", "ledger")).toBe('a: spans -> count by service\nb: logs -> count by service\na / b\n  -> where service = "ledger"');
+    expect(withLabel("a: spans -> count by service; a * 2", "service", "x")).toBe('a: spans -> count by service; a * 2\n  -> where service = "x"');
+  });
   it("puts a condition behind what made its field", () => expect(withCondition('logs -> parse "lot {lot}" -> where a = 1 -> count', "lot", "A-1")).toBe('logs\n  -> parse "lot {lot}"\n  -> where a = 1\n  -> where lot = "A-1"\n  -> count'));
 
   it("asks for the lines of a kind", () => {

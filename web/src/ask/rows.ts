@@ -43,6 +43,10 @@ export function withCondition(text: string, field: string, value: Cell): string 
   return joined(steps);
 }
 
+/** Keeps the series with one value of a label: near the source where there is one, else behind all that was computed. */
+export const withLabel = (text: string, field: string, value: string): string =>
+  /^\s*[A-Za-z_]\w*\s*:|;|\n(?!\s*->)/.test(text.trim()) ? `${text.trim()}\n  -> ${conditionOf(field, value)}` : withCondition(text, field, value);
+
 /** The lines of one kind: in place of `kinds` and what follows, a condition that fits its template. */
 export function linesOfKind(text: string, kind: string): string {
   const steps = stepsOf(text);

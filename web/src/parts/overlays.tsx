@@ -1,5 +1,5 @@
 import type { ReactNode } from "react";
-import { Dialog as AriaDialog, Heading as AriaHeading, Modal, ModalOverlay } from "react-aria-components";
+import { Dialog as AriaDialog, Heading as AriaHeading, Menu as AriaMenu, MenuItem, MenuTrigger, Modal, ModalOverlay, Popover } from "react-aria-components";
 import styled from "styled-components";
 import { Button, Row } from "./basics";
 
@@ -71,4 +71,29 @@ export const Drawer = ({ title, onClose, children }: { title: string; onClose: (
     <header><h2>{title}</h2><Button bare onPress={onClose} aria-label="Close the detail">Close</Button></header>
     {children}
   </Side>
+);
+
+const Items = styled(AriaMenu)`
+  padding: 4px;
+  outline: none;
+  background: ${({ theme }) => theme.sheet};
+  border: 1px solid ${({ theme }) => theme.ink2};
+  border-radius: ${({ theme }) => theme.corner};
+  box-shadow: 0 4px 14px rgb(0 0 0 / 0.18);
+` as typeof AriaMenu;
+const Item = styled(MenuItem)`
+  padding: 4px 10px;
+  cursor: default;
+  border-radius: 3px;
+  outline: none;
+  &[data-focused], &[data-hovered] { background: ${({ theme }) => theme.sunk}; }
+  small { display: block; color: ${({ theme }) => theme.ink2}; font-size: 12px; }
+`;
+
+/** A button that opens a list of acts. */
+export const Menu = ({ title, items, onAct }: { title: string; items: { id: string; text: string; about?: string }[]; onAct: (id: string) => void }) => (
+  <MenuTrigger>
+    <Button bare>{title} <span aria-hidden="true">▾</span></Button>
+    <Popover><Items aria-label={title} onAction={(key) => onAct(String(key))}>{items.map((item) => <Item key={item.id} id={item.id} textValue={item.text}>{item.text}{item.about && <small>{item.about}</small>}</Item>)}</Items></Popover>
+  </MenuTrigger>
 );

@@ -8,7 +8,11 @@ using Histogram = Skevin.Core.Series.Histogram;
 namespace Skevin.Core.Formats.Otlp;
 
 /// <summary>Points of one series as they came in, before it has a number.</summary>
-public sealed record IncomingRun<T>(SeriesKey Key, List<T> Points);
+public sealed record IncomingRun<T>(SeriesKey Key, List<T> Points)
+{
+    /// <summary>The expected source it was read from, where the sender named it.</summary>
+    public string? Source { get; set; }
+}
 
 /// <summary>A request taken apart.</summary>
 /// <param name="Samples">Numbers that can be stored, by series.</param>
@@ -58,8 +62,11 @@ public static class OtlpMetrics
     private static void Count<T>(SourceTally sources, string source, List<IncomingRun<T>> runs, int from) where T : ITimed<T>
     {
         for (var i = from; i < runs.Count; i++)
+        {
+            runs[i].Source = source;
             foreach (var point in runs[i].Points)
                 sources.Count(source, point.Time);
+        }
     }
 
     /// <summary>Reads the points of one metric of one resource.</summary>

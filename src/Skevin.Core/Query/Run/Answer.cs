@@ -16,7 +16,8 @@ public sealed record AnswerSeries(Labels Labels, double[] Values);
 /// <param name="Text">The step as written by the formatter.</param>
 /// <param name="Left">Series or rows left after it.</param>
 /// <param name="Scope">Whether this step was added by the chosen scope.</param>
-public sealed record StepAccount(string Text, long Left, bool Scope = false);
+/// <param name="AtLeast">Whether there may be more: rows that a later step cannot want were passed over unread.</param>
+public sealed record StepAccount(string Text, long Left, bool Scope = false, bool AtLeast = false);
 
 /// <summary>Something a reader should know about a step.</summary>
 /// <param name="Step">Counts from 0; the source is step 0.</param>

@@ -35,10 +35,13 @@ internal sealed class RowBody(RowSource source, IReadOnlyList<(Step Step, bool S
         // What a step makes of a row is not what stands in its block.
         var conditions = single.TakeWhile(step => step is WhereStep).Select(step => ((WhereStep)step).Predicate).ToArray();
         var hints = all is null ? RowConditions.Hints(conditions) with { Counted = Counted(single, next, slots) } : RowHints.None;
-        var read = 0L;
+        // What a later condition lets a reader pass over was never seen by those before it.
+        var choosing = Array.FindLastIndex(conditions, condition => RowConditions.Hints([condition]).Words.Count > 0);
+        var (read, passed) = (0L, false);
         await foreach (var batch in reader.Rows(kind, from, to, hints, stop).Ahead(stop))
         {
             read += batch.Passed;
+            passed |= batch.Passed > 0;
             foreach (var row in batch.Rows)
             {
                 if ((read += row.Rows) > limits.Rows && row.Rows == 1)
@@ -55,7 +58,7 @@ internal sealed class RowBody(RowSource source, IReadOnlyList<(Step Step, bool S
         }
         account.Add(new StepAccount(Formatter.Write(source), read));
         for (var i = 0; i < single.Length; i++)
-            account.Add(new StepAccount(Formatter.Write(single[i]), taken.Left[i], steps[i].Scope));
+            account.Add(new StepAccount(Formatter.Write(single[i]), taken.Left[i], steps[i].Scope, passed && i < choosing));
         notes.AddRange(taken.Notes(firstStep + 1));
         if (read == 0)
             notes.Add(new Note(firstStep, "nothing left", $"There are no {Formatter.Write(source)} in this window that you may see.", "A wider window, or see Arrivals."));

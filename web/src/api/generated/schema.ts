@@ -709,6 +709,45 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/ask/origins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["OriginsRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["OriginsView"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/ask/metrics": {
         parameters: {
             query?: never;
@@ -1899,6 +1938,38 @@ export interface components {
             cure: null | string;
             gap: null | components["schemas"]["GapView"];
         };
+        OriginView: {
+            signal: string;
+            source: null | string;
+            /** Format: int32 */
+            series: number;
+            sentBy: string;
+            agent: null | string;
+            target: null | string;
+            state: null | components["schemas"]["ArrivalState"];
+            cause: null | string;
+            rights: string[];
+        };
+        OriginsRequest: {
+            text: string;
+            cluster: string;
+            /** Format: date-time */
+            from: string;
+            /** Format: date-time */
+            to: string;
+            labels: {
+                [key: string]: string;
+            };
+        };
+        OriginsView: {
+            /** Format: int32 */
+            revision: null | number;
+            /** Format: date-time */
+            since: null | string;
+            /** Format: int32 */
+            total: number;
+            origins: components["schemas"]["OriginView"][];
+        };
         OutsideName: {
             network: string;
             name: string;
@@ -2120,6 +2191,7 @@ export interface components {
             /** Format: int64 */
             left: number;
             scope: boolean;
+            atLeast: boolean;
         };
         StrandView: {
             signal: string;
