@@ -27,32 +27,42 @@ public sealed class SpanReceiver(CollectingAgent agent)
 
     private async Task Traces(HttpContext context)
     {
-        if (agent.Plan?.Traces is not { } plan)
-        {
-            await Answer(context, 404, "Traces are not collected by the plan in force.");
+        if (!await Collects(context, "Traces", plan => plan.Traces is not null))
             return;
-        }
+        var share = agent.Plan!.Traces!.Share;
         if (await Read<ExportTraceServiceRequest>(context) is not { } request)
             return;
         foreach (var resource in request.ResourceSpans)
             agent.NameSender(resource.Resource ??= new Resource(), context.Connection.RemoteIpAddress);
-        if (plan.Share < 1)
-            Sample(request, HeadSampling.Threshold(plan.Share));
+        if (share < 1)
+            Sample(request, HeadSampling.Threshold(share));
         await Seal(context, () => agent.TakeSpans(request, context.RequestAborted), new ExportTraceServiceResponse());
     }
 
     private async Task Logs(HttpContext context)
     {
-        if (agent.Plan?.Logs is null)
-        {
-            await Answer(context, 404, "Logs are not collected by the plan in force.");
+        if (!await Collects(context, "Logs", plan => plan.Logs is not null))
             return;
-        }
         if (await Read<ExportLogsServiceRequest>(context) is not { } request)
             return;
         foreach (var resource in request.ResourceLogs)
             agent.NameSender(resource.Resource ??= new Resource(), context.Connection.RemoteIpAddress);
         await Seal(context, () => agent.TakeLogs(request, context.RequestAborted), new ExportLogsServiceResponse());
+    }
+
+    // An agent that has only just started does not know its plan yet; a sender that were told 404 would give up what it has.
+    private async Task<bool> Collects(HttpContext context, string signal, Func<CollectionPlan, bool> collects)
+    {
+        if (agent.Plan is not { } plan)
+        {
+            context.Response.Headers.RetryAfter = "1";
+            await Answer(context, 503, "The agent is starting and has not read its plan yet. Send the request again.");
+            return false;
+        }
+        if (collects(plan))
+            return true;
+        await Answer(context, 404, signal + " are not collected by the plan in force.");
+        return false;
     }
 
     // An earlier sampler's greater threshold stays: the trace then stands for more.

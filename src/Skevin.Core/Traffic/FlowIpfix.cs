@@ -10,7 +10,7 @@ public static class FlowIpfix
     private static readonly FieldSpecifier[] Common =
     [
         new(E.SourceTransportPort, 2), new(E.DestinationTransportPort, 2), new(E.ProtocolIdentifier, 1), new(E.TcpControlBits, 1), new(E.ForwardingStatus, 1), new(E.FlowDirection, 1),
-        new(E.FlowStartMilliseconds, 8), new(E.FlowEndMilliseconds, 8), new(E.PacketDeltaCount, 4), new(E.OctetDeltaCount, 8), new(E.FlowEndReason, 1),
+        new(E.FlowStartMilliseconds, 8), new(E.FlowEndMilliseconds, 8), new(E.FlowDeltaCount, 2), new(E.PacketDeltaCount, 4), new(E.OctetDeltaCount, 8), new(E.FlowEndReason, 1),
         new(E.HttpRequestMethod, E.VariableLength), new(E.HttpRequestHost, E.VariableLength), new(E.HttpRequestTarget, E.VariableLength), new(E.HttpStatusCode, 2),
     ];
 
@@ -37,6 +37,7 @@ public static class FlowIpfix
         writer.Number((ulong)flow.Direction, 1);
         writer.Number((ulong)flow.Start, 8);
         writer.Number((ulong)flow.End, 8);
+        writer.Number(flow.Flows, 2);
         writer.Number(flow.Packets, 4);
         writer.Number(flow.Bytes, 8);
         // End of flow detected. Source: IANA, flowEndReason 3.
@@ -90,7 +91,7 @@ public static class FlowIpfix
     {
         IPAddress? source = null, destination = null;
         var (sourcePort, destinationPort, protocol, flags, status, direction) = ((ushort)0, (ushort)0, (byte)0, (byte)0, (byte)0, FlowDirection.Unknown);
-        var (start, end, packets, bytes) = (0L, 0L, 0UL, 0UL);
+        var (start, end, packets, bytes, flows) = (0L, 0L, 0UL, 0UL, 1UL);
         var (method, host, target, httpStatus) = ("", "", "", (ushort)0);
         var rest = record.Bytes;
         foreach (var field in record.Template.Fields)
@@ -143,6 +144,9 @@ public static class FlowIpfix
                 case E.PacketDeltaCount:
                     packets = IpfixRecord.Unsigned(value);
                     break;
+                case E.FlowDeltaCount:
+                    flows = IpfixRecord.Unsigned(value);
+                    break;
                 case E.OctetDeltaCount:
                     bytes = IpfixRecord.Unsigned(value);
                     break;
@@ -164,7 +168,7 @@ public static class FlowIpfix
             return null;
         if (end == 0)
             end = record.Header.ExportTime * 1000L;
-        return new FlowRecord(node, direction, source, destination, sourcePort, destinationPort, protocol, flags, status, start == 0 ? end : start, end, packets, bytes, method, target, host, httpStatus);
+        return new FlowRecord(node, direction, source, destination, sourcePort, destinationPort, protocol, flags, status, start == 0 ? end : start, end, packets, bytes, method, target, host, httpStatus, flows);
     }
 
     // Up to the end of the year 9999, so that a wild number stays a date.

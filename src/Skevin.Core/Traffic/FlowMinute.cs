@@ -23,11 +23,14 @@ public sealed record FlowMinute(FlowKey Key, long Flows, long Packets, long Byte
 /// <summary>Adds flows up by minute.</summary>
 public static class FlowMinutes
 {
-    /// <summary>Of single flows.</summary>
+    // More in one record is no count but a broken exporter.
+    private const ulong MostFlows = 1UL << 32;
+
+    /// <summary>Of records.</summary>
     public static IReadOnlyList<FlowMinute> Of(IEnumerable<FlowRecord> flows) => Sum(flows.Select(flow => new FlowMinute(
         new FlowKey((flow.End + 59_999) / 60_000 * 60_000, flow.Node, flow.Direction, flow.Source, flow.Destination, flow.DestinationPort, flow.Protocol, flow.Status,
             flow.Method, PathTemplate.Of(flow.Target), flow.Host),
-        1, (long)Math.Min(flow.Packets, long.MaxValue), (long)Math.Min(flow.Bytes, long.MaxValue), flow.TcpFlags, flow.HttpStatus >= 500 ? 1 : 0)));
+        (long)Math.Min(flow.Flows, MostFlows), (long)Math.Min(flow.Packets, long.MaxValue), (long)Math.Min(flow.Bytes, long.MaxValue), flow.TcpFlags, flow.HttpStatus >= 500 ? (long)Math.Min(flow.Flows, MostFlows) : 0)));
 
     /// <summary>Of sums: those with the same key become one.</summary>
     public static IReadOnlyList<FlowMinute> Sum(IEnumerable<FlowMinute> minutes)

@@ -21,9 +21,10 @@ public enum FlowDirection : byte
 /// <param name="End">Epoch milliseconds.</param>
 /// <param name="Status">Forwarding status, see <see cref="ForwardingStatus"/>; 0 where the exporter did not say.</param>
 /// <param name="HttpStatus">Of a request the node could see; 0 where it could not.</param>
+/// <param name="Flows">How many flows it stands for, where the exporter has put several into one record.</param>
 public sealed record FlowRecord(
     string Node, FlowDirection Direction, IPAddress Source, IPAddress Destination, ushort SourcePort, ushort DestinationPort, byte Protocol, byte TcpFlags, byte Status,
-    long Start, long End, ulong Packets, ulong Bytes, string Method, string Target, string Host, ushort HttpStatus);
+    long Start, long End, ulong Packets, ulong Bytes, string Method, string Target, string Host, ushort HttpStatus, ulong Flows = 1);
 
 /// <summary>What became of a flow. Source: IANA, forwardingStatus (RFC 7270 section 4.12).</summary>
 public static class ForwardingStatus

@@ -15,7 +15,11 @@ public sealed record FaultSwitch(bool On);
 /// <summary>The practice cluster's clock.</summary>
 /// <param name="Now">Its time.</param>
 /// <param name="CatchingUp">Whether the past is still being made.</param>
-public sealed record PracticeClock(DateTimeOffset Now, DateTimeOffset Begun, bool CatchingUp);
+/// <param name="Past">How far the coarser days before are made, while they are.</param>
+public sealed record PracticeClock(DateTimeOffset Now, DateTimeOffset Begun, bool CatchingUp, PracticePast? Past);
+
+/// <summary>The coarser days of the practice cluster's past.</summary>
+public sealed record PracticePast(DateTimeOffset From, DateTimeOffset To, DateTimeOffset Now);
 
 /// <summary>Faults of the stand-in; only in demo mode.</summary>
 public static class PracticeEndpoints

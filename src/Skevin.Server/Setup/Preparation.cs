@@ -91,6 +91,8 @@ public sealed class Housekeeping(SampleStore store, DayPartitions partitions, He
                     var now = clock.GetUtcNow();
                     head.TrimTo((now - Preparation.HeadSpan).ToUnixTimeMilliseconds());
                     await partitions.DropBefore(DayPartitions.DayOf((now - options.Retention).ToUnixTimeMilliseconds()), DayPartitions.DayOf((now - options.SummaryRetention).ToUnixTimeMilliseconds()), stoppingToken);
+                    if (options.MostBytes > 0 && await partitions.DropLargest(options.MostBytes, stoppingToken) is { Count: > 0 } days)
+                        log.LogWarning("The store was larger than {Bytes} bytes, so the days up to {Day} went before their time", options.MostBytes, days.Max());
                     await using var old = store.Database.CreateCommand("""
                         delete from ingest_key where received_at < now() - interval '35 days';
                         delete from arrival_minute where minute < extract(epoch from now()) / 60 - @minutes;

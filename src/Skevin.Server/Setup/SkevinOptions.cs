@@ -14,12 +14,13 @@ namespace Skevin.Server.Setup;
 /// <param name="PageFolder">The built page.</param>
 /// <param name="Retention">How long samples are kept.</param>
 /// <param name="SummaryRetention">How long summaries of samples are kept; never shorter.</param>
+/// <param name="MostBytes">How large the store of samples and rows may grow; the oldest days go before their time where it is larger. 0 for no bound.</param>
 /// <param name="AgentImage">Image of the agent in manifests.</param>
 /// <param name="FirstPerson">E-mail of the person made when there is none.</param>
 /// <param name="FirstPassword">Their password.</param>
 public sealed record SkevinOptions(
     int Port, int GrpcPort, string Listen, string Database, string Address, bool Demo, string DemoPassword, int PracticePort, string PageFolder,
-    TimeSpan Retention, TimeSpan SummaryRetention, string AgentImage, string? FirstPerson, string? FirstPassword)
+    TimeSpan Retention, TimeSpan SummaryRetention, long MostBytes, string AgentImage, string? FirstPerson, string? FirstPassword)
 {
     /// <summary>The demo's person.</summary>
     public const string DemoPerson = "amsel@larkfield.example";
@@ -51,6 +52,8 @@ public sealed record SkevinOptions(
             Text("SKEVIN_PAGE") ?? "web/dist",
             TimeSpan.FromDays(days),
             TimeSpan.FromDays(Math.Max(days, Days("SKEVIN_SUMMARY_DAYS", 400))),
+            Text("SKEVIN_MOST_MIB") is not { } most ? 0 : int.TryParse(most, NumberStyles.None, CultureInfo.InvariantCulture, out var mebibytes) ? (long)mebibytes << 20
+                : throw new InvalidOperationException($"SKEVIN_MOST_MIB is '{most}'; a number of mebibytes is expected, 0 for no bound."),
             Text("SKEVIN_AGENT_IMAGE") ?? Core.Collection.Manifests.Image,
             Text("SKEVIN_FIRST_PERSON"),
             Text("SKEVIN_FIRST_PASSWORD"));

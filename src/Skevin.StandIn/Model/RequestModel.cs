@@ -10,8 +10,9 @@ namespace Skevin.StandIn.Model;
 /// <param name="Duration">Nanoseconds.</param>
 /// <param name="Trouble">Why it failed; null where it did not.</param>
 /// <param name="Exception">Type and stack of what was thrown, where something was.</param>
+/// <param name="Weight">How many requests it stands for.</param>
 public sealed record ServedRequest(
-    SimPod Pod, DateTimeOffset Run, ScenarioWorkload Workload, TraceId Trace, ulong Span, ulong Parent, string Lot, long Start, long Duration, string? Trouble, (string Type, string Stack)? Exception)
+    SimPod Pod, DateTimeOffset Run, ScenarioWorkload Workload, TraceId Trace, ulong Span, ulong Parent, string Lot, long Start, long Duration, string? Trouble, (string Type, string Stack)? Exception, int Weight = 1)
 {
     /// <summary>HTTP status it answered with.</summary>
     public int Status => Trouble is null ? 200 : 503;
@@ -23,8 +24,9 @@ public sealed record ServedRequest(
 /// <summary>One call a pod waited for, done.</summary>
 /// <param name="To">Name of the service called.</param>
 /// <param name="Address">Address it called.</param>
+/// <param name="Weight">How many calls it stands for.</param>
 public sealed record MadeCall(
-    SimPod Pod, DateTimeOffset Run, TraceId Trace, ulong Span, ulong Parent, string Method, string To, IPAddress? Address, int Port, long Start, long Duration, int Status, string? Trouble, (string Type, string Stack)? Exception)
+    SimPod Pod, DateTimeOffset Run, TraceId Trace, ulong Span, ulong Parent, string Method, string To, IPAddress? Address, int Port, long Start, long Duration, int Status, string? Trouble, (string Type, string Stack)? Exception, int Weight = 1)
 {
     /// <summary>Nanoseconds since the epoch.</summary>
     public long End => Start + Duration;
@@ -34,9 +36,10 @@ public sealed record MadeCall(
 /// <param name="FromNode">Null for one from outside.</param>
 /// <param name="ToNode">Null for one to the outside.</param>
 /// <param name="Denied">Whether a policy at the receiving node dropped it.</param>
+/// <param name="Weight">How many connections it stands for; packets and bytes are of all of them.</param>
 public sealed record MadeConnection(
     string? FromNode, string? ToNode, IPAddress From, IPAddress To, ushort FromPort, ushort Port, byte Protocol, bool Denied, long Start, long End, ulong Packets, ulong Bytes,
-    string Method, string Target, string Host, ushort HttpStatus);
+    string Method, string Target, string Host, ushort HttpStatus, int Weight = 1);
 
 /// <summary>Gets what the requests did, each thing when it is done.</summary>
 public interface IRequestSink
@@ -55,7 +58,8 @@ public interface IRequestSink
 /// Single requests on their way through the service graph. Each is simulated when it enters; what it does is told when the model's time has
 /// come there, so that counters, log lines, spans and flows all say the same.
 /// </summary>
-public sealed class RequestModel(LoadModel load, Faults faults, int seed)
+/// <param name="weight">One request in so many is simulated and stands for all of them: a power of two up to 64.</param>
+public sealed class RequestModel(LoadModel load, Faults faults, int seed, int weight = 1)
 {
     private const double BankPatience = 3;
     private const double PolicyPatience = 1;
@@ -81,12 +85,12 @@ public sealed class RequestModel(LoadModel load, Faults faults, int seed)
         var begin = Nano(now) - (long)(seconds * Nanos);
         foreach (var workload in Scenario.Workloads.Where(workload => workload.Enters > 0))
         {
-            var expected = workload.Enters * (workload.Steady ? LoadCurve.Base : load.Entering(now)) * seconds;
+            var expected = workload.Enters * (workload.Steady ? LoadCurve.Base : load.Entering(now)) * seconds / weight;
             for (var count = Poisson(expected); count > 0; count--)
                 Enter(workload, begin + (long)(_random.NextDouble() * seconds * Nanos));
         }
         // Somebody outside tries a port that is closed to them.
-        if (_random.NextDouble() < seconds / 20)
+        if (_random.NextDouble() < seconds / 20 / weight)
             Strange(begin + (long)(_random.NextDouble() * seconds * Nanos));
         var until = Nano(now);
         while (_due.TryPeek(out var tell, out var at) && at <= until)
@@ -98,7 +102,8 @@ public sealed class RequestModel(LoadModel load, Faults faults, int seed)
 
     private void Enter(ScenarioWorkload workload, long at)
     {
-        var trace = new TraceId(Bits(), Bits() | 1);
+        // Traces that stand for others are those whose random part lies high. Source: OpenTelemetry, "TraceState: Probability Sampling", rejection threshold.
+        var trace = new TraceId(Bits(), Bits() | 1 | ((1UL << 56) - (1UL << 56) / (ulong)weight));
         var lot = $"A-{4000 + _random.Next(900)}";
         if (workload.From.Length == 0)
         {
@@ -147,7 +152,7 @@ public sealed class RequestModel(LoadModel load, Faults faults, int seed)
             if (trouble is null && _random.NextDouble() < 0.0008)
                 (trouble, exception) = ("lot was changed meanwhile", ("ConflictException", Stack(workload, "Store")));
         }
-        var served = new ServedRequest(pod, pod.ContainerStarted, workload, trace, span, parent, lot, at, here - at, trouble, exception);
+        var served = new ServedRequest(pod, pod.ContainerStarted, workload, trace, span, parent, lot, at, here - at, trouble, exception, weight);
         Tell(here, sink => sink.Served(served));
         if (from is null)
             return (here, trouble, exception, pod, null);
@@ -167,13 +172,13 @@ public sealed class RequestModel(LoadModel load, Faults faults, int seed)
             var (source, destination) = Addresses(new Caller(caller, ""), denied, workload);
             Connect(caller.Node, denied.Node, source, destination, (ushort)workload.Port, 6, true, at, end, "", lot, workload, 0);
             var thrown = ("TimeoutException", Stack(Scenario.Of(caller)!, "Publish"));
-            Told(end, new MadeCall(caller, caller.ContainerStarted, trace, span, parent, workload.Method, workload.Name, destination, workload.Port, at, end - at, 0, "queue does not answer within 1 s", thrown));
+            Told(end, new MadeCall(caller, caller.ContainerStarted, trace, span, parent, workload.Method, workload.Name, destination, workload.Port, at, end - at, 0, "queue does not answer within 1 s", thrown, weight));
             return (end, "queue does not answer within 1 s", thrown);
         }
         var (answered, trouble, exception, by, address) = Serve(workload, new Caller(caller, ""), trace, span, lot, at + 300_000);
         var back = answered + 300_000;
         Told(back, new MadeCall(caller, caller.ContainerStarted, trace, span, parent, workload.Method, workload.Name, address, workload.Port, at, back - at,
-            by is null ? 0 : trouble is null ? 200 : 503, trouble, trouble is null ? null : by is null ? exception : null));
+            by is null ? 0 : trouble is null ? 200 : 503, trouble, trouble is null ? null : by is null ? exception : null, weight));
         return (back, trouble is null ? null : $"{workload.Name}: {trouble}", exception);
     }
 
@@ -187,7 +192,7 @@ public sealed class RequestModel(LoadModel load, Faults faults, int seed)
         var trouble = late ? $"no answer from bank within {BankPatience:0} s" : null;
         var thrown = late ? ("TimeoutException", Stack(Scenario.Of(caller)!, "Reserve")) : ((string, string)?)null;
         Connect(caller.Node, null, Own(caller, to), to, 443, 6, false, at, end, "", lot, null, 0);
-        Told(end, new MadeCall(caller, caller.ContainerStarted, trace, span, parent, "POST", Scenario.Bank, to, 443, at, end - at, late ? 0 : 200, trouble, thrown));
+        Told(end, new MadeCall(caller, caller.ContainerStarted, trace, span, parent, "POST", Scenario.Bank, to, 443, at, end - at, late ? 0 : 200, trouble, thrown, weight));
         return (end, trouble, thrown);
     }
 
@@ -213,8 +218,8 @@ public sealed class RequestModel(LoadModel load, Faults faults, int seed)
         var seen = method.Length > 0 && workload is { Port: 8080 or 5671 };
         var connection = new MadeConnection(
             fromNode, toNode, from, to, (ushort)(32768 + _random.Next(28000)), port, protocol, denied, start / 1_000_000, (end + 999_999) / 1_000_000,
-            denied ? 3UL : protocol == 17 ? 1UL : 6UL, denied ? 180UL : protocol == 17 ? 74UL : (ulong)(640 + _random.Next(500)),
-            seen ? method : "", seen ? workload!.Route.Replace("{lot}", lot) : "", seen ? $"{workload!.Name}.{workload.Namespace}" : "", (ushort)(seen ? status : 0));
+            (ulong)weight * (denied ? 3UL : protocol == 17 ? 1UL : 6UL), (ulong)weight * (denied ? 180UL : protocol == 17 ? 74UL : (ulong)(640 + _random.Next(500))),
+            seen ? method : "", seen ? workload!.Route.Replace("{lot}", lot) : "", seen ? $"{workload!.Name}.{workload.Namespace}" : "", (ushort)(seen ? status : 0), weight);
         Tell(end, sink => sink.Connected(connection));
     }
 

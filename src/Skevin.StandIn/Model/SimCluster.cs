@@ -24,22 +24,28 @@ public sealed class SimCluster
 
     // A longer stretch is a time in which the stand-in was off: nothing is told of it.
     private static readonly TimeSpan LongestTold = TimeSpan.FromMinutes(10);
-    private static readonly TimeSpan ToldStep = TimeSpan.FromSeconds(5);
+    private static readonly TimeSpan FineStep = TimeSpan.FromSeconds(5);
+    private readonly TimeSpan _step;
     private static readonly TimeSpan LogsKept = TimeSpan.FromMinutes(3);
     private readonly List<(SimPod Pod, DateTimeOffset At)> _removed = [];
     private readonly Dictionary<ObjectKey, (long Version, string Template, string Hash)> _templates = [];
 
     /// <summary>Makes the cluster with its nodes and workloads, long settled.</summary>
     /// <param name="logs">Where its containers' logs are written; null for nowhere.</param>
-    public SimCluster(string name, int number, int nodes, Faults faults, int seed, DateTimeOffset now, PodLogs? logs = null)
+    /// <param name="weight">One request in so many is simulated and stands for all of them.</param>
+    /// <param name="step">Greatest step of the model; 5 s where it is null.</param>
+    public SimCluster(string name, int number, int nodes, Faults faults, int seed, DateTimeOffset now, PodLogs? logs = null, int weight = 1, TimeSpan? step = null)
     {
+        _step = step ?? FineStep;
         Telemetry = new ClusterTelemetry(logs);
         Booted = now - TimeSpan.FromDays(23);
         Name = name;
         _number = number;
         _random = new Random(seed);
         _load = new LoadModel(faults, seed + 1);
-        _requests = new RequestModel(_load, faults, seed + 2);
+        _requests = new RequestModel(_load, faults, seed + 2, weight);
+        if (weight > 1)
+            _requests.GoOn(now);
         _now = now;
         Nodes = [.. Enumerable.Range(1, nodes).Select(i => $"{name[(name.IndexOf('-') + 1)..]}-{i}")];
         SetUp(now);
@@ -84,11 +90,12 @@ public sealed class SimCluster
         {
             while (_now < to)
             {
-                var step = to - _now > LongestTold ? TimeSpan.FromMinutes(1) : to - _now > ToldStep ? ToldStep : to - _now;
+                var off = to - _now > LongestTold;
+                var step = off ? TimeSpan.FromMinutes(1) : to - _now > _step ? _step : to - _now;
                 _now += step;
                 Control();
                 _load.Tick(_pods.Values, _now, step.TotalSeconds);
-                if (step <= ToldStep)
+                if (!off)
                     _requests.Tick(_pods.Values.OrderBy(pod => pod.Name, StringComparer.Ordinal), _now, step.TotalSeconds, Telemetry);
                 foreach (var pod in _pods.Values)
                     Live(pod);
@@ -163,8 +170,10 @@ public sealed class SimCluster
             var plural = workload.Kind == "Deployment" ? "deployments" : "statefulsets";
             Store.Put(new ObjectKey("apps", plural, workload.Namespace, workload.Name), WorkloadObject(workload, born));
         }
-        // Long settled: every pod is placed and has run for a while.
+        // Long settled: every pod was made long ago, is placed and has run for a while.
+        _now = born;
         Control();
+        _now = now;
         var age = new Random(_number);
         foreach (var pod in _pods.Values)
         {

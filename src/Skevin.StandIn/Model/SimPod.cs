@@ -66,10 +66,10 @@ public sealed class SimPod
     public static readonly double[] CallBounds = [0.005, 0.01, 0.025, 0.05, 0.075, 0.1, 0.25, 0.5, 0.75, 1, 2.5, 5, 7.5, 10];
 
     /// <summary>Counts a call that was made.</summary>
-    public void CountCall(double seconds)
+    public void CountCall(double seconds, int weight = 1)
     {
-        Calls[CallBounds.TakeWhile(bound => seconds > bound).Count()]++;
-        SecondsCalling += seconds;
+        Calls[CallBounds.TakeWhile(bound => seconds > bound).Count()] += weight;
+        SecondsCalling += seconds * weight;
     }
 
     /// <summary>Mean time in the pod for a request, its calls not counted, in seconds.</summary>
@@ -85,15 +85,15 @@ public sealed class SimPod
     private readonly Queue<(DateTimeOffset At, double Seconds)> _lately = new();
 
     /// <summary>Counts a request that was answered.</summary>
-    public void CountRequest(bool failed, double seconds)
+    public void CountRequest(bool failed, double seconds, int weight = 1)
     {
         if (failed)
-            RequestsFailed++;
+            RequestsFailed += weight;
         else
-            RequestsOk++;
-        SecondsServing += seconds;
-        ReceivedBytes += 900;
-        SentBytes += 2300;
+            RequestsOk += weight;
+        SecondsServing += seconds * weight;
+        ReceivedBytes += 900 * weight;
+        SentBytes += 2300 * weight;
         _lately.Enqueue((Now, seconds));
         while (_lately.Count > 2000)
             _lately.Dequeue();

@@ -32,11 +32,11 @@ public sealed class ClusterTelemetry(PodLogs? logs) : IRequestSink
     {
         if (!Lives(request.Pod, request.Run))
             return;
-        request.Pod.CountRequest(request.Trouble is not null, request.Duration / 1e9);
+        request.Pod.CountRequest(request.Trouble is not null, request.Duration / 1e9, request.Weight);
         if (request.Workload.Traced)
         {
             var inside = request.Workload.From.Length == 0 && request.Parent == 0;
-            var span = Begin(request.Trace, request.Span, request.Parent, $"{request.Workload.Method} {request.Workload.Route}", inside ? Span.Types.SpanKind.Internal : Span.Types.SpanKind.Server, request.Start, request.Duration);
+            var span = Begin(request.Trace, request.Span, request.Parent, $"{request.Workload.Method} {request.Workload.Route}", inside ? Span.Types.SpanKind.Internal : Span.Types.SpanKind.Server, request.Start, request.Duration, request.Weight);
             OtlpAttributes.Write(span.Attributes,
                 inside ? [] : [new("http.request.method", request.Workload.Method), new("http.route", request.Workload.Route), new("http.response.status_code", request.Status.ToString())]);
             OtlpAttributes.Write(span.Attributes, [new("lot", request.Lot)]);
@@ -52,10 +52,10 @@ public sealed class ClusterTelemetry(PodLogs? logs) : IRequestSink
     {
         if (!Lives(call.Pod, call.Run))
             return;
-        call.Pod.CountCall(call.Duration / 1e9);
+        call.Pod.CountCall(call.Duration / 1e9, call.Weight);
         if (Scenario.Of(call.Pod) is not { Traced: true })
             return;
-        var span = Begin(call.Trace, call.Span, call.Parent, $"{call.Method} {call.To}", Span.Types.SpanKind.Client, call.Start, call.Duration);
+        var span = Begin(call.Trace, call.Span, call.Parent, $"{call.Method} {call.To}", Span.Types.SpanKind.Client, call.Start, call.Duration, call.Weight);
         OtlpAttributes.Write(span.Attributes, [new("http.request.method", call.Method), new("server.address", call.To), new("server.port", call.Port.ToString()), new("network.peer.address", call.Address?.ToString() ?? "")]);
         if (call.Status > 0)
             OtlpAttributes.Write(span.Attributes, [new("http.response.status_code", call.Status.ToString())]);
@@ -69,7 +69,7 @@ public sealed class ClusterTelemetry(PodLogs? logs) : IRequestSink
         byte Flags(bool denied) => connection.Protocol != 6 ? (byte)0 : denied ? (byte)2 : (byte)0b0001_1011;
         FlowRecord Seen(string node, FlowDirection direction, byte status) => new(
             node, direction, connection.From, connection.To, connection.FromPort, connection.Port, connection.Protocol, Flags(connection.Denied), status,
-            connection.Start, connection.End, connection.Packets, connection.Bytes, connection.Method, connection.Target, connection.Host, connection.HttpStatus);
+            connection.Start, connection.End, connection.Packets, connection.Bytes, connection.Method, connection.Target, connection.Host, connection.HttpStatus, (ulong)connection.Weight);
         // On one node a flow is seen once, where it leaves; a policy acts where it arrives.
         var same = connection.FromNode is not null && connection.FromNode == connection.ToNode;
         if (connection.FromNode is { } from)
@@ -121,10 +121,12 @@ public sealed class ClusterTelemetry(PodLogs? logs) : IRequestSink
 
     private static bool Lives(SimPod pod, DateTimeOffset run) => pod.Running && pod.ContainerStarted == run;
 
-    private static Span Begin(TraceId trace, ulong id, ulong parent, string name, Span.Types.SpanKind kind, long start, long duration) => new()
+    private static Span Begin(TraceId trace, ulong id, ulong parent, string name, Span.Types.SpanKind kind, long start, long duration, int weight) => new()
     {
         TraceId = ByteString.CopyFrom(trace.Bytes()), SpanId = ByteString.CopyFrom(TraceId.SpanBytes(id)), ParentSpanId = parent == 0 ? ByteString.Empty : ByteString.CopyFrom(TraceId.SpanBytes(parent)),
         Name = name, Kind = kind, StartTimeUnixNano = (ulong)start, EndTimeUnixNano = (ulong)(start + duration), Flags = 1,
+        // One in so many was kept: the threshold below which a trace's random part was rejected, without the zeros at its end.
+        TraceState = weight == 1 ? "" : "ot=th:" + ((1UL << 56) - (1UL << 56) / (ulong)weight).ToString("x14").TrimEnd('0'),
     };
 
     private static void End(Span span, string? trouble, (string Type, string Stack)? exception, long end)

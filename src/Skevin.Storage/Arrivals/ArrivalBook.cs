@@ -9,6 +9,7 @@ namespace Skevin.Storage.Arrivals;
 public sealed class ArrivalBook(NpgsqlDataSource database, TimeProvider clock)
 {
     private const int MinutesKept = 70;
+    private static readonly TimeSpan BackFilled = TimeSpan.FromHours(1);
 
     private sealed class Entry
     {
@@ -105,8 +106,10 @@ public sealed class ArrivalBook(NpgsqlDataSource database, TimeProvider clock)
             var entry = _entries.GetOrAdd((cluster, source.Signal, source.Source), _ => new Entry());
             lock (entry)
             {
-                entry.LastReceived = now;
                 var newest = DateTimeOffset.FromUnixTimeMilliseconds(source.Newest);
+                // What fills up an older past says nothing about the present.
+                if (newest + BackFilled > entry.NewestData)
+                    entry.LastReceived = now;
                 entry.NewestData = newest > entry.NewestData ? newest : entry.NewestData;
                 entry.Minutes.UnionWith(source.Minutes.Keys.Where(minute => minute > oldest));
                 entry.Minutes.RemoveWhere(minute => minute <= oldest);

@@ -48,6 +48,32 @@ public sealed class DayPartitions(NpgsqlDataSource database)
         }
     }
 
+    /// <summary>Drops the oldest days of samples and rows, never today's, until what is left is no larger than a bound. Summaries stay.</summary>
+    /// <returns>The days that went.</returns>
+    public async Task<IReadOnlyList<DateOnly>> DropLargest(long most, CancellationToken stop)
+    {
+        var days = new List<(DateOnly Day, long Bytes)>();
+        await using (var command = database.CreateCommand("""
+            select right(relname, 8), sum(pg_total_relation_size(pg_class.oid))::bigint from pg_inherits join pg_class on pg_class.oid = inhrelid
+            where inhparent = any(@tables::regclass[]) and relname ~ '_[0-9]{8}$' group by 1 order by 1
+            """))
+        {
+            command.Parameters.AddWithValue("tables", Tables.Where(table => table != "sample_summary").ToArray());
+            await using var reader = await command.ExecuteReaderAsync(stop);
+            while (await reader.ReadAsync(stop))
+                days.Add((DateOnly.ParseExact(reader.GetString(0), "yyyyMMdd"), reader.GetInt64(1)));
+        }
+        var (dropped, size) = (new List<DateOnly>(), days.Sum(day => day.Bytes));
+        foreach (var (day, bytes) in days.SkipLast(1).TakeWhile(_ => size > most))
+        {
+            dropped.Add(day);
+            size -= bytes;
+        }
+        if (dropped.Count > 0)
+            await DropBefore(dropped[^1].AddDays(1), DateOnly.MinValue, stop);
+        return dropped;
+    }
+
     /// <summary>The day (UTC) of a moment in epoch milliseconds.</summary>
     public static DateOnly DayOf(long ms) => DateOnly.FromDateTime(DateTimeOffset.FromUnixTimeMilliseconds(
         Math.Clamp(ms, DateTimeOffset.UnixEpoch.ToUnixTimeMilliseconds(), 253_402_300_799_999)).UtcDateTime);

@@ -103,7 +103,7 @@ public sealed class IpfixTests
     private static readonly Gen<FlowRecord> Flows = Gen.Select(Gen.Bool, Gen.Byte.Array[16], Gen.UShort, Gen.Byte, Gen.Long[0, 4_000_000_000_000], Gen.ULong[0, uint.MaxValue], Gen.String[Gen.Char["ab/é "], 0, 300])
         .Select((v6, bytes, port, flags, time, count, text) => new FlowRecord(
             "north-1", (FlowDirection)(flags & 1), new IPAddress(v6 ? bytes : bytes[..4]), new IPAddress(v6 ? [.. bytes.Reverse()] : bytes[12..]), port, (ushort)(port ^ 1), (byte)(flags ^ 6), flags, ForwardingStatus.AclDeny,
-            time, time + 5, count, count * 3, "GET", "/" + text, text, 503));
+            time, time + 5, count, count * 3, "GET", "/" + text, text, 503, Math.Max((ulong)1, port)));
 
     [Fact]
     public void What_is_written_is_read_again() => Flows.Array[0, 40].Sample(flows =>

@@ -155,6 +155,19 @@ public sealed class AgentReceivingTests
     }
 
     [Fact]
+    public async Task An_agent_that_has_not_read_its_plan_yet_asks_to_come_again()
+    {
+        await using var agent = new CollectingAgent(Environment(Folder()));
+        await using var page = AgentHost.Build(agent, "http://127.0.0.1:0", "http://127.0.0.1:0");
+        await page.StartAsync();
+        using var client = new HttpClient { BaseAddress = new Uri(page.Urls.Last()) };
+        // A 404 would make a sender give up what it has. Source: OTLP specification, "Failures": 503 is sent again.
+        var answer = await client.Push(null, Traces([Span(new TraceId(1, 1), 1, 0, DateTimeOffset.UtcNow, 5)]));
+        (answer.StatusCode, answer.Headers.RetryAfter!.Delta).ShouldBe((HttpStatusCode.ServiceUnavailable, TimeSpan.FromSeconds(1)));
+        (await client.Push(null, Logs([(DateTimeOffset.UtcNow, 9, "x")]))).StatusCode.ShouldBe(HttpStatusCode.ServiceUnavailable);
+    }
+
+    [Fact]
     public async Task Spans_are_on_the_disk_when_their_sender_is_answered_and_a_share_is_kept_with_its_weight()
     {
         var folder = Folder();

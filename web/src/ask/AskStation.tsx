@@ -27,7 +27,7 @@ const Result = styled(Card)`
   > div.head { padding: 8px 14px 2px; display: flex; gap: 14px; align-items: center; }
   > div.chart { padding: 0 10px; }
 `;
-const Beside = styled.div`display: flex; flex: 1; min-height: 0; > aside { border-width: 1px 0 0 1px; border-radius: 0; }`;
+const Beside = styled.div`display: flex; gap: 12px; flex: 1; min-height: 0; > section { min-width: 0; } > aside { margin-top: 12px; }`;
 const Foot = styled(Row)`padding: 8px 12px; border-top: 1px solid ${({ theme }) => theme.rule}; justify-content: space-between;`;
 const Swatch = styled.i<{ $colour: string }>`display: inline-block; width: 10px; height: 10px; border-radius: 2px; margin-right: 8px; background: ${({ $colour }) => $colour};`;
 const Examples = styled.div`
@@ -82,7 +82,7 @@ export function AskStation() {
   const rows: Row1[] = (data?.series ?? []).map((series, index) => ({ name: names[index]!, index, labels: series.labels as Record<string, string>, figures: figures(series) }));
   const scale = scaleFor(data?.unit ?? "", Math.max(0, ...rows.map((row) => Math.abs(row.figures.highest ?? 0))));
   const columns: Column<Row1>[] = [
-    { id: "name", title: "Series", width: "44%", cell: (row) => <span title={Object.entries(row.labels).map(([name, value]) => `${name} = ${value}`).join("\n")}><Swatch $colour={theme.series[row.index % 10]!} />{row.name}</span>, value: (row) => row.name },
+    { id: "name", title: "Series", width: chosen ? "34%" : "44%", cell: (row) => <span title={Object.entries(row.labels).map(([name, value]) => `${name} = ${value}`).join("\n")}><Swatch $colour={theme.series[row.index % 10]!} />{row.name}</span>, value: (row) => row.name },
     ...(["last", "mean", "lowest", "highest"] as const).map((id): Column<Row1> => ({ id, title: id, number: true, cell: (row) => (row.figures[id] === null ? "–" : `${digits(row.figures[id]! / scale.divisor)} ${scale.unit}`), value: (row) => row.figures[id] })),
   ];
   const editor = (
@@ -110,24 +110,22 @@ export function AskStation() {
       {!asked && <Card style={{ marginTop: 12 }}><Empty title="Ask anything that has arrived" action={<Examples>{examples.map((example) => <Button bare key={example} onPress={() => ask(example.replaceAll(" -> ", "\n  -> "))}>{example}</Button>)}</Examples>}>Begin with logs, spans, flows, events, alarms, arrivals or the name of a metric, or with one of these.</Empty></Card>}
       {data?.shape === "rows" && <RowsResult answer={data} asked={asked} cluster={cluster} scope={view} window={window} busy={answer.isFetching} onAsk={ask} onTrace={openTrace}
         onZoom={(from, to) => setView({ last: null, from, to })} onMore={() => setSize(size * 4)} />}
-      {data?.shape === "series" && (
+      {data?.shape === "series" && <Beside>
         <Result aria-busy={answer.isFetching}>
           <div className="head">
             <Heading>{data.series.length === 0 ? "Answer" : unitWord(data.unit) ? unitWord(data.unit)[0]!.toUpperCase() + unitWord(data.unit).slice(1) : "Values"}</Heading>
-            <Quiet style={{ flex: 1 }}>{data.series.length === 0 ? "" : `${data.series.length} ${data.series.length === 1 ? "series" : "series"}`}</Quiet>
+            <Quiet style={{ flex: 1 }}>{data.series.length === 0 ? "" : `${data.series.length} series${scale.unit ? `, drawn in ${scale.unit}` : ""}${chosen ? "" : "; choose one to see where it comes from"}`}</Quiet>
             <Button bare aria-pressed={shape === "both"} onPress={() => setShape(shape === "both" ? "table" : "both")}>{shape === "both" ? "Table only" : "Chart and table"}</Button>
             <SaveAnswer asked={asked} cluster={cluster} scope={view} window={window} />
             <CopyCsv columns={columns} rows={rows} />
           </div>
           {data.series.length === 0 ? <Empty title="Nothing is left">{data.notes.find((note) => note.kind === "nothing left")?.text ?? "No series has a value in this window."}</Empty> : <>
             {shape === "both" && <div className="chart"><Chart series={data.series} names={names} unit={data.unit} height={236} window={window} label={`${heading(data)}, ${data.series.length} series`} onZoom={(from, to) => setView({ last: null, from, to })} /></div>}
-            <Beside>
-              <Table label="Series" columns={columns} rows={rows} rowKey={(row) => row.name} chosen={chosen} onOpen={(row) => setChosen(chosen === row.name ? null : row.name)} />
-              {rows.filter((row) => row.name === chosen).slice(0, 1).map((row) => <SeriesDetail key={row.name} name={row.name} labels={row.labels} asked={asked} cluster={cluster} window={window} onAsk={ask} onClose={() => setChosen(null)} />)}
-            </Beside>
+            <Table label="Series" columns={columns} rows={rows} rowKey={(row) => row.name} chosen={chosen} onOpen={(row) => setChosen(chosen === row.name ? null : row.name)} />
           </>}
         </Result>
-      )}
+        {rows.filter((row) => row.name === chosen).slice(0, 1).map((row) => <SeriesDetail key={row.name} name={row.name} labels={row.labels} asked={asked} cluster={cluster} window={window} onAsk={ask} onClose={() => setChosen(null)} />)}
+      </Beside>}
     </>
   );
 }

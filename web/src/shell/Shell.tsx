@@ -6,7 +6,7 @@ import { api, got, type Schemas } from "../api/client";
 import { Button, Trouble } from "../parts/basics";
 import { Choose } from "../parts/fields";
 import { Dialog } from "../parts/overlays";
-import { clock } from "../parts/time";
+import { clock, day } from "../parts/time";
 import { Header, stations } from "./Header";
 import { ScopeTree, useClusters } from "./ScopeTree";
 import { shift } from "./strip";
@@ -114,7 +114,11 @@ function Inside({ session, theme, setTheme }: { session: Schemas["SessionView"];
 
 /** While the demo's history is being made, says how far it has come. */
 function CatchingUp() {
-  const practice = useQuery({ queryKey: ["practice-clock"], queryFn: () => got(api.GET("/api/practice/clock")), refetchInterval: (query) => (query.state.data?.catchingUp === false ? false : 2000), retry: false });
+  const practice = useQuery({ queryKey: ["practice-clock"], queryFn: () => got(api.GET("/api/practice/clock")), refetchInterval: (query) => (query.state.data?.catchingUp === false && !query.state.data.past ? false : 2000), retry: false });
+  if (practice.data?.past) {
+    const [from, to, at] = [Date.parse(practice.data.past.from), Date.parse(practice.data.past.to), Date.parse(practice.data.past.now)];
+    return <Banner role="status">Coarser days of the demo's history are being made in the background: {day(from)} to {day(at)} of {day(to)}. <progress max={to - from} value={at - from} aria-label="Days made" /></Banner>;
+  }
   if (!practice.data?.catchingUp) return null;
   const [begun, at, now] = [Date.parse(practice.data.begun), Date.parse(practice.data.now), Date.now()];
   return <Banner role="status">The demo's history is being made: it has come from {clock(begun)} to {clock(at)} of {clock(now)}. <progress max={now - begun} value={at - begun} aria-label="History made" /></Banner>;

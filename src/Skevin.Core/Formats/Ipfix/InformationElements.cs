@@ -5,6 +5,7 @@ public static class InformationElements
 {
     public const ushort OctetDeltaCount = 1;
     public const ushort PacketDeltaCount = 2;
+    public const ushort FlowDeltaCount = 3;
     public const ushort ProtocolIdentifier = 4;
     public const ushort TcpControlBits = 6;
     public const ushort SourceTransportPort = 7;

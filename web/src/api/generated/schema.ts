@@ -2000,6 +2000,15 @@ export interface components {
             /** Format: date-time */
             begun: string;
             catchingUp: boolean;
+            past: null | components["schemas"]["PracticePast"];
+        };
+        PracticePast: {
+            /** Format: date-time */
+            from: string;
+            /** Format: date-time */
+            to: string;
+            /** Format: date-time */
+            now: string;
         };
         ProblemDetails: {
             type?: null | string;
