@@ -32,6 +32,9 @@ public static class FlowMinutes
             flow.Method, PathTemplate.Of(flow.Target), flow.Host),
         (long)Math.Min(flow.Flows, MostFlows), (long)Math.Min(flow.Packets, long.MaxValue), (long)Math.Min(flow.Bytes, long.MaxValue), flow.TcpFlags, flow.HttpStatus >= 500 ? (long)Math.Min(flow.Flows, MostFlows) : 0)));
 
+    /// <summary>One flow as it is, with its own end in place of a minute.</summary>
+    public static FlowMinute Single(FlowRecord flow) => Of([flow])[0] is var minute ? minute with { Key = minute.Key with { Minute = flow.End, Path = flow.Target } } : null!;
+
     /// <summary>Of sums: those with the same key become one.</summary>
     public static IReadOnlyList<FlowMinute> Sum(IEnumerable<FlowMinute> minutes)
     {

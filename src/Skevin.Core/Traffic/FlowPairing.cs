@@ -44,6 +44,32 @@ public static class FlowPairing
         return result;
     }
 
+    // Clocks of two nodes do not say quite the same.
+    private const long Together = 2000;
+
+    /// <summary>Single flows, each once: of the two records of a flow the one of where it leaves, or the one of where it was dropped.</summary>
+    public static IReadOnlyList<FlowRecord> Once(IEnumerable<FlowRecord> flows)
+    {
+        var result = new List<FlowRecord>();
+        foreach (var same in flows.Distinct().GroupBy(flow => (flow.Source, flow.Destination, flow.SourcePort, flow.DestinationPort, flow.Protocol)))
+        {
+            var left = same.Where(flow => flow.Direction == FlowDirection.Egress).OrderBy(flow => flow.End).ToList();
+            foreach (var arrived in same.Where(flow => flow.Direction != FlowDirection.Egress).OrderBy(flow => flow.End))
+            {
+                var pair = left.FindIndex(flow => Math.Abs(flow.End - arrived.End) <= Together);
+                if (pair < 0)
+                {
+                    result.Add(arrived);
+                    continue;
+                }
+                result.Add(ForwardingStatus.IsDropped(arrived.Status) ? arrived : left[pair]);
+                left.RemoveAt(pair);
+            }
+            result.AddRange(left);
+        }
+        return result;
+    }
+
     private static FlowMinute Share(FlowMinute whole, long flows) => whole.Flows == 0 ? whole : whole with
     {
         Flows = flows,

@@ -17,6 +17,12 @@ public sealed record FlowEnd(string Name, string? Namespace, string? Pod, string
 /// <summary>The flows of a minute between two named ends.</summary>
 public sealed record FlowRow(FlowMinute Minute, FlowEnd Source, FlowEnd Destination, string Cluster) : IRow
 {
+    /// <summary>The port a single flow came from; null for a minute's flows.</summary>
+    public ushort? SourcePort { get; init; }
+
+    /// <summary>How long a single flow took; null for a minute's flows.</summary>
+    public double? Seconds { get; init; }
+
     /// <inheritdoc/>
     public long Milliseconds => Minute.Key.Minute;
 
@@ -29,6 +35,8 @@ public sealed record FlowRow(FlowMinute Minute, FlowEnd Source, FlowEnd Destinat
         "time" => FieldValue.Of(Minute.Key.Minute),
         "source" => FieldValue.Of(Source.Name),
         "source.address" => Text(Source.Address),
+        "source.port" => SourcePort is { } port ? FieldValue.Of(port) : FieldValue.Absent,
+        "duration" => Seconds is { } seconds ? FieldValue.Of(seconds) : FieldValue.Absent,
         "source.namespace" => FieldValue.Of(Source.Namespace),
         "source.pod" => FieldValue.Of(Source.Pod),
         "destination" => FieldValue.Of(Destination.Name),

@@ -71,6 +71,7 @@ public sealed class TakeSignals(MetricsIntake metrics, SignalIntake signals, Arr
             rest = rest[message.Header.Length..];
         }
         var range = Range;
+        var oldest = (clock.GetUtcNow() - SignalRequest.SinglesKept).ToUnixTimeMilliseconds();
         var refused = new Refusals();
         if (without > 0)
             refused.Add("A set came without its template; each request holds the templates it needs.", without);
@@ -86,7 +87,7 @@ public sealed class TakeSignals(MetricsIntake metrics, SignalIntake signals, Arr
             sources.Count(ExpectedSources.Flows(flow.Node), flow.End);
         limits.Take(sender.Token, taken.Length);
         if (taken.Length > 0)
-            await signals.Store(new SignalRequest(sender.Token.ClusterId, new RequestKey(sender.Token.Id, sender.Key ?? HashOf(body)), sources.Arrivals) { Flows = FlowMinutes.Of(taken) });
+            await signals.Store(new SignalRequest(sender.Token.ClusterId, new RequestKey(sender.Token.Id, sender.Key ?? HashOf(body)), sources.Arrivals) { Flows = FlowMinutes.Of(taken), Singles = [.. taken.Where(flow => flow.End > oldest)] });
         return (taken.Length, refused);
     }
 

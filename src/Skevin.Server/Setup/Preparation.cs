@@ -97,6 +97,7 @@ public sealed class Housekeeping(SampleStore store, DayPartitions partitions, He
                         delete from ingest_key where received_at < now() - interval '35 days';
                         delete from arrival_minute where minute < extract(epoch from now()) / 60 - @minutes;
                         delete from address_lease where to_ms < extract(epoch from now()) * 1000 - @minutes * 60000;
+                        delete from flow_record where to_ms < (extract(epoch from now()) - 3600) * 1000;
                         delete from source_status where at < now() - interval '1 day';
                         delete from rule_verdict where judged_at < now() - interval '35 days';
                         """);

@@ -19,9 +19,11 @@ public sealed class RowReader(NpgsqlDataSource database, AddressBooks books, Acc
     /// <inheritdoc/>
     public IAsyncEnumerable<RowBatch> Rows(RowKind kind, long from, long to, RowHints hints, CancellationToken stop) => kind switch
     {
-        RowKind.Spans => Spans(from, to, hints, stop),
+        RowKind.Flows when hints.Single => Singles(from, to, stop),
         RowKind.Flows => Flows(from, to, stop),
+        RowKind.Spans when hints.Sketched => Sketched(from, to, stop),
         RowKind.Alarms => Alarms(from, to, stop),
+        RowKind.Spans => Spans(from, to, hints, stop),
         _ => Lines(kind, from, to, hints, stop),
     };
 
@@ -44,6 +46,21 @@ public sealed class RowReader(NpgsqlDataSource database, AddressBooks books, Acc
         while (await reader.ReadAsync(stop))
             minutes.Add(reader.GetInt64(0));
         return minutes;
+    }
+
+    /// <inheritdoc/>
+    public long SinglesFrom => (DateTimeOffset.UtcNow - SignalRequest.SinglesKept).ToUnixTimeMilliseconds();
+
+    /// <inheritdoc/>
+    public async Task<long> Most(RowKind kind, long from, long to, CancellationToken stop)
+    {
+        if (kind != RowKind.Spans)
+            return 0;
+        await using var command = BlocksIn("span_block", "spans", 0, from, to, RowHints.None);
+        command.CommandText = $"select coalesce(sum(spans), 0)::bigint from ({command.CommandText}) as blocks";
+        await using var connection = await database.OpenConnectionAsync(stop);
+        command.Connection = connection;
+        return (long)(await command.ExecuteScalarAsync(stop))!;
     }
 
     /// <summary>All spans of a trace, whoever may see them: what is foreign is for the caller to mask.</summary>
@@ -75,6 +92,19 @@ public sealed class RowReader(NpgsqlDataSource database, AddressBooks books, Acc
     {
         await foreach (var (_, payload, passed) in Blocks("span_block", "spans", 0, from, to, hints, stop))
             yield return payload is null ? new RowBatch(passed, []) : Kept(SpanBlock.Open(payload), from, to);
+    }
+
+    // Blocks that have sketches give them in place of their spans.
+    private async IAsyncEnumerable<RowBatch> Sketched(long from, long to, [EnumeratorCancellation] CancellationToken stop)
+    {
+        await using var connection = await database.OpenConnectionAsync(stop);
+        await using var command = BlocksIn("span_block", "sketch, case when sketch = '' then payload end", 0, from, to, RowHints.None);
+        command.Connection = connection;
+        await using var reader = await command.ExecuteReaderAsync(stop);
+        while (await reader.ReadAsync(stop))
+            yield return reader.IsDBNull(2)
+                ? new RowBatch(0, [.. SpanSketches.Decode((byte[])reader[1]).Where(cell => cell.Minute > from && cell.Minute <= to && scope.Sees(cell.Origin["k8s.cluster.name"] ?? "", cell.Origin["k8s.namespace.name"]))])
+                : Kept(SpanBlock.Open((byte[])reader[2]), from, to);
     }
 
     private async IAsyncEnumerable<RowBatch> Alarms(long from, long to, [EnumeratorCancellation] CancellationToken stop)
@@ -131,6 +161,32 @@ public sealed class RowReader(NpgsqlDataSource database, AddressBooks books, Acc
         {
             var naming = books.Of(name);
             yield return new RowBatch(0, [.. FlowPairing.Once(minutes).Select(minute => naming.Name(minute, name, scope)).OfType<FlowRow>()]);
+        }
+    }
+
+    private async IAsyncEnumerable<RowBatch> Singles(long from, long to, [EnumeratorCancellation] CancellationToken stop)
+    {
+        var clusters = new Dictionary<string, List<FlowRecord>>();
+        await using (var command = database.CreateCommand("""
+            select cluster.name, payload from flow_record join cluster on cluster.id = cluster_id
+            where to_ms > @from and from_ms <= @to and (@cluster::text is null or name = @cluster) and (@visible::text[] is null or name = any(@visible))
+            """))
+        {
+            command.Parameters.AddWithValue("from", Math.Max(from, SinglesFrom));
+            command.Parameters.AddWithValue("to", to);
+            Scope(command);
+            await using var reader = await command.ExecuteReaderAsync(stop);
+            while (await reader.ReadAsync(stop))
+            {
+                if (!clusters.TryGetValue(reader.GetString(0), out var flows))
+                    clusters[reader.GetString(0)] = flows = [];
+                flows.AddRange(FlowRecordBlock.Decode((byte[])reader[1]).Where(flow => flow.End > Math.Max(from, SinglesFrom) && flow.End <= to));
+            }
+        }
+        foreach (var (name, flows) in clusters)
+        {
+            var naming = books.Of(name);
+            yield return new RowBatch(0, [.. FlowPairing.Once(flows).Select(flow => naming.Name(FlowMinutes.Single(flow), name, scope) is { } row ? row with { SourcePort = flow.SourcePort, Seconds = (flow.End - flow.Start) / 1000.0 } : null).OfType<FlowRow>()]);
         }
     }
 

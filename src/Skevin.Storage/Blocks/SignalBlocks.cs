@@ -14,7 +14,8 @@ namespace Skevin.Storage.Blocks;
 /// <param name="From">Time of the first row, epoch milliseconds.</param>
 /// <param name="To">Time of the last row.</param>
 /// <param name="Words">Filter over all words; empty for flows and histograms.</param>
-internal sealed record SignalBlock(string Table, int Cluster, DateOnly Day, short Kind, long From, long To, int Count, byte[] Words, byte[] Payload, DateTimeOffset ReceivedAt)
+/// <param name="Sketch">Of the durations of many spans; empty for few and for all else.</param>
+internal sealed record SignalBlock(string Table, int Cluster, DateOnly Day, short Kind, long From, long To, int Count, byte[] Words, byte[] Payload, DateTimeOffset ReceivedAt, byte[]? Sketch = null)
 {
     // From so many rows on, columns pay for themselves.
     private const int ManyRows = 1024;
@@ -56,7 +57,7 @@ internal sealed record SignalBlock(string Table, int Cluster, DateOnly Day, shor
                 Labels(note.Attributes);
         }
         return new SignalBlock("span_block", cluster, day, 0, spans.Min(span => span.Milliseconds), spans.Max(span => span.Milliseconds), spans.Length, WordFilter.Of(words),
-            spans.Length < ManyRows ? SpanBlock.Encode(spans) : SpanColumns.Encode(spans), received);
+            spans.Length < ManyRows ? SpanBlock.Encode(spans) : SpanColumns.Encode(spans), received, spans.Length < ManyRows ? [] : SpanSketches.Of(spans));
     }
 
     public static SignalBlock OfFlows(int cluster, DateOnly day, FlowMinute[] flows, DateTimeOffset received) =>
@@ -81,7 +82,7 @@ internal static class SignalBlocks
         var numbers = await Numbers(connection, transaction, blocks.Count, stop);
         foreach (var table in blocks.Index().GroupBy(pair => pair.Item.Table))
         {
-            var more = table.Key switch { "log_block" => ", words, kind", "span_block" => ", words", _ => "" };
+            var more = table.Key switch { "log_block" => ", words, kind", "span_block" => ", words, sketch", _ => "" };
             await using var copy = await connection.BeginBinaryImportAsync($"copy {table.Key} (day, id, cluster_id, from_ms, to_ms, received_at, payload, {CountColumn[table.Key]}{more}) from stdin (format binary)", stop);
             foreach (var (i, block) in table)
             {
@@ -96,6 +97,8 @@ internal static class SignalBlocks
                 await copy.WriteAsync(block.Count, NpgsqlDbType.Integer, stop);
                 if (more.Length > 0)
                     await copy.WriteAsync(block.Words, NpgsqlDbType.Bytea, stop);
+                if (table.Key == "span_block")
+                    await copy.WriteAsync(block.Sketch ?? [], NpgsqlDbType.Bytea, stop);
                 if (table.Key == "log_block")
                     await copy.WriteAsync(block.Kind, NpgsqlDbType.Smallint, stop);
             }

@@ -14,6 +14,9 @@ namespace Skevin.Storage.Blocks;
 /// <param name="Sources">By expected source.</param>
 public sealed record SignalRequest(int Cluster, RequestKey Key, IReadOnlyList<SourceArrival> Sources)
 {
+    /// <summary>How long single flows are kept.</summary>
+    public static readonly TimeSpan SinglesKept = TimeSpan.FromHours(1);
+
     /// <summary>Log lines.</summary>
     public IReadOnlyList<LogLine> Lines { get; init; } = [];
 
@@ -25,6 +28,9 @@ public sealed record SignalRequest(int Cluster, RequestKey Key, IReadOnlyList<So
 
     /// <summary>Flows by minute.</summary>
     public IReadOnlyList<FlowMinute> Flows { get; init; } = [];
+
+    /// <summary>The same flows one by one, as far as they are of the last hour.</summary>
+    public IReadOnlyList<FlowRecord> Singles { get; init; } = [];
 }
 
 /// <summary>
@@ -91,6 +97,8 @@ public sealed class SignalIntake : IAsyncDisposable
         }
         var numbers = await SignalBlocks.Write(connection, transaction, blocks, stop);
         await SignalBlocks.WriteTraces(connection, traces.Select(entry => (entry.Day, entry.Trace, numbers[entry.Block])), stop);
+        foreach (var cluster in fresh.Where(request => request.Singles.Count > 0).GroupBy(request => request.Cluster))
+            await WriteSingles(connection, transaction, cluster.Key, [.. cluster.SelectMany(request => request.Singles)], stop);
         var arrived = fresh.SelectMany(request => request.Sources.Select(source => (request.Cluster, source))).ToArray();
         await ArrivalBook.Write(connection, transaction, arrived, now, stop);
         await transaction.CommitAsync(stop);
@@ -99,5 +107,15 @@ public sealed class SignalIntake : IAsyncDisposable
         _arrivals.Arrived(arrived, now);
         var kept = fresh.ToHashSet(ReferenceEqualityComparer.Instance);
         return [.. group.Select(request => kept.Contains(request))];
+    }
+
+    private static async Task WriteSingles(NpgsqlConnection connection, NpgsqlTransaction transaction, int cluster, FlowRecord[] flows, CancellationToken stop)
+    {
+        await using var command = new NpgsqlCommand("insert into flow_record (cluster_id, from_ms, to_ms, payload) values (@cluster, @from, @to, @payload)", connection, transaction);
+        command.Parameters.AddWithValue("cluster", cluster);
+        command.Parameters.AddWithValue("from", flows.Min(flow => flow.End));
+        command.Parameters.AddWithValue("to", flows.Max(flow => flow.End));
+        command.Parameters.AddWithValue("payload", FlowRecordBlock.Encode(flows));
+        await command.ExecuteNonQueryAsync(stop);
     }
 }

@@ -105,4 +105,31 @@ public sealed class FlowTests
         ForwardingStatus.Reason(129).ShouldBe("denied by policy");
         (FlowWords.Protocol(6), FlowWords.Protocol(17), FlowWords.Protocol(250)).ShouldBe(("tcp", "udp", "250"));
     }
+
+    private static FlowRecord Single(FlowDirection direction, long end, ushort port = 40_000, byte status = ForwardingStatus.Forwarded) =>
+        new("n", direction, IPAddress.Parse("192.0.2.1"), IPAddress.Parse("2001:db8::2"), port, 8080, 6, 0x1b, status, end - 20, end, 6, 700, "GET", "/lots/A-1", "lot-cache", 200);
+
+    [Fact]
+    public void Single_flows_seen_twice_stand_once_though_the_nodes_clocks_differ()
+    {
+        FlowRecord[] seen = [Single(FlowDirection.Egress, 1000), Single(FlowDirection.Ingress, 1900), Single(FlowDirection.Egress, 60_000), Single(FlowDirection.Ingress, 60_001, status: ForwardingStatus.AclDeny), Single(FlowDirection.Ingress, 90_000), Single(FlowDirection.Egress, 90_000, port: 40_001)];
+        FlowPairing.Once(seen).Select(flow => (flow.End, flow.Direction, flow.SourcePort)).ShouldBe(
+            [(1000, FlowDirection.Egress, (ushort)40_000), (60_001, FlowDirection.Ingress, (ushort)40_000), (90_000, FlowDirection.Ingress, (ushort)40_000), (90_000, FlowDirection.Egress, (ushort)40_001)], ignoreOrder: true);
+    }
+
+    [Fact]
+    public void Blocks_of_single_flows_give_back_what_was_put_in_and_refuse_what_was_not() =>
+        Gen.Select(Gen.Select(Gen.Long[0, 1_800_000_000_000], Gen.UShort, Gen.Byte, Gen.ULong).Select((end, port, bits, bytes) => Single((FlowDirection)(bits & 1), end, port, bits) with { Bytes = bytes, Flows = port }).Array[0, 30], Gen.Int[0, 500], Gen.Byte).Sample((flows, at, with) =>
+        {
+            var block = FlowRecordBlock.Encode(flows);
+            FlowRecordBlock.Decode(block).ShouldBe(flows.OrderBy(flow => flow.End));
+            block[at % block.Length] = with;
+            try
+            {
+                FlowRecordBlock.Decode(block);
+            }
+            catch (FormatException)
+            {
+            }
+        }, iter: 300);
 }

@@ -102,4 +102,33 @@ public sealed class BlockMergingTests(RunningServer server) : IClassFixture<Runn
         whole.ShouldBeTrue();
         (await Blocks("span_block", cluster)).ShouldBe(1);
     }
+
+    [Fact]
+    public async Task Sketches_beside_merged_blocks_say_what_the_spans_say_in_the_readers_scope()
+    {
+        var (cluster, _) = await Filled("sketched");
+        await using var database = NpgsqlDataSource.Create(server.Database);
+        await new BlockMerging(database, new FakeTimeProvider(DateTimeOffset.UtcNow.AddHours(2))).Run(CancellationToken.None);
+        (await Count(database, $"select count(*) from span_block where cluster_id = {cluster} and sketch <> ''")).ShouldBe(1);
+        var (from, to) = (Now.AddMinutes(-10).ToUnixTimeMilliseconds(), Now.AddMinutes(10).ToUnixTimeMilliseconds());
+        async Task<(long Rows, double Weight)> Read(Core.Access.AccessScope scope, bool sketched)
+        {
+            var (rows, weight) = (0L, 0.0);
+            await foreach (var batch in new RowReader(database, new Skevin.Storage.Flows.AddressBooks(database), scope, "sketched").Rows(Core.Query.Run.RowKind.Spans, from, to, Core.Query.Run.RowHints.None with { Sketched = sketched }, CancellationToken.None))
+                foreach (var row in batch.Rows)
+                    (rows, weight) = (rows + row.Rows, weight + row.Weight);
+            return (rows, weight);
+        }
+        var everything = await Read(Core.Access.AccessScope.Everything, true);
+        everything.ShouldBe(await Read(Core.Access.AccessScope.Everything, false));
+        everything.Rows.ShouldBe(70 * 20);
+        (await new RowReader(database, new Skevin.Storage.Flows.AddressBooks(database), Core.Access.AccessScope.Everything, "sketched").Most(Core.Query.Run.RowKind.Spans, from, to, CancellationToken.None)).ShouldBe(70 * 20);
+        (await Read(new Core.Access.AccessScope(null, new HashSet<string> { "parlour" }), true)).Rows.ShouldBe(0);
+    }
+
+    private static async Task<long> Count(NpgsqlDataSource database, string sql)
+    {
+        await using var command = database.CreateCommand(sql);
+        return Convert.ToInt64(await command.ExecuteScalarAsync());
+    }
 }

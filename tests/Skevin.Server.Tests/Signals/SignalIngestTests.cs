@@ -222,6 +222,24 @@ public sealed class SignalIngestTests(RunningServer server) : IClassFixture<Runn
     }
 
     [Fact]
+    public async Task Single_flows_of_the_last_hour_have_the_port_they_came_from_in_the_readers_scope()
+    {
+        var (_, token) = await server.ClusterWithToken("singles");
+        var end = DateTimeOffset.UtcNow.AddMinutes(-3);
+        foreach (var (i, at) in new[] { end, end.AddSeconds(-5), end.AddMinutes(-80) }.Index())
+            (await server.Anonymous().PushTo("v1/flows", "application/ipfix", token, Ipfix("north-1", Flow("192.0.2.1", "192.0.2.2", at) with { SourcePort = (ushort)(50_000 + i) },
+                Flow("192.0.2.1", "192.0.2.2", at, FlowDirection.Ingress, node: "north-2") with { SourcePort = (ushort)(50_000 + i) }), "single" + i)).StatusCode.ShouldBe(HttpStatusCode.OK);
+        var answer = await server.Keeper.Ask("flows -> show time, source.port, duration, request -> order source.port", DateTimeOffset.UtcNow.AddHours(-2), DateTimeOffset.UtcNow, "singles");
+        answer["rows"]!.AsArray().Select(row => ((long)(double)row![0]!, (double)row[1]!, (double)row[2]!, (string)row[3]!)).ShouldBe(
+            [(end.ToUnixTimeMilliseconds(), 50_000, 0.02, "GET /lots/A-1"), (end.AddSeconds(-5).ToUnixTimeMilliseconds(), 50_001, 0.02, "GET /lots/A-1")]);
+        answer["notes"]!.AsArray().Select(note => (string)note!["kind"]!).ShouldContain("single flows");
+        // Sums by minute reach back further, and have no such port.
+        (await server.Keeper.Ask("flows -> show time, request", DateTimeOffset.UtcNow.AddHours(-2), DateTimeOffset.UtcNow, "singles"))["rows"]!.AsArray().Sum(_ => 1).ShouldBeGreaterThanOrEqualTo(2);
+        var reader = await server.Person(Roles.Reader, namespaces: ["parlour"]);
+        (await reader.Ask("flows -> show source.port", DateTimeOffset.UtcNow.AddHours(-2), DateTimeOffset.UtcNow, "singles"))["rows"]!.AsArray().ShouldBeEmpty();
+    }
+
+    [Fact]
     public async Task Days_older_than_the_retention_go_in_every_signal()
     {
         var (_, token) = await server.ClusterWithToken("days");

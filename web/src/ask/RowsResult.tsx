@@ -59,6 +59,7 @@ export function RowsResult({ answer, asked, cluster, scope, window, busy, onAsk,
       <Heading>{whole(total)} {total === 1 ? one : many}</Heading>
       <Quiet style={{ flex: 1 }}>{lines ? "the newest first; choose one to see its fields" : traceAt >= 0 ? "choose one to see its trace" : graph ? "callers stand left of what they call; choose a ribbon for its story" : answer.view === "kinds" ? "the most frequent first; choose one to see its lines" : answer.view === "differ" ? "what tells the rows apart most stands first; choose one to see its rows" : ""}</Quiet>
       {graph && asked.trimStart().startsWith("flows") && <Button bare onPress={() => onAsk(addresses ? asked.replace(/graph\s+addresses/, "graph") : asked.replace(/->\s*graph/, "-> graph addresses"))}>{addresses ? "Names" : "Raw addresses"}</Button>}
+      {answer.view === "flows" && !asked.includes("source.port") && <Button bare onPress={() => onAsk(`${asked.trim()}\n  -> show time, source, source.port, destination, destination.port, protocol, outcome, reason, duration, bytes, request`)}>One by one</Button>}
       {answer.view === "flows" && <Button bare onPress={() => setRaw(!raw)}>{raw ? "Names" : "Raw addresses"}</Button>}
       {(graph || lines) && <Button bare aria-pressed={asTable} onPress={() => setAsTable(!asTable)}>{asTable ? (graph ? "Lanes" : "Lines") : "Table"}</Button>}
       <SaveAnswer asked={asked} cluster={cluster} scope={scope} window={window} />

@@ -60,6 +60,45 @@ public sealed class QuantileSketch
         return _positive.Count > 0 ? Middle(_positive.Keys.Last()) : _zero > 0 ? 0 : -Middle(_negative.Keys.First());
     }
 
+    /// <summary>Writes it into a block.</summary>
+    internal void Write(Blocks.BlockWriter writer)
+    {
+        writer.Double(_zero);
+        foreach (var buckets in new[] { _positive, _negative })
+        {
+            writer.Unsigned((ulong)buckets.Count);
+            var before = 0;
+            foreach (var (bucket, weight) in buckets)
+            {
+                writer.Signed(bucket - before);
+                before = bucket;
+                writer.Double(weight);
+            }
+        }
+    }
+
+    /// <summary>Reads what <see cref="Write"/> wrote.</summary>
+    /// <exception cref="FormatException">It is no such thing.</exception>
+    internal static QuantileSketch Read(Blocks.BlockReader reader)
+    {
+        var sketch = new QuantileSketch { _zero = reader.Double() };
+        sketch.Weight = sketch._zero;
+        foreach (var buckets in new[] { sketch._positive, sketch._negative })
+        {
+            var bucket = 0L;
+            for (var left = reader.Count(); left > 0; left--)
+            {
+                bucket += reader.Signed();
+                if (bucket is < -100_000 or > 100_000)
+                    throw new FormatException("The block is damaged: no bucket.");
+                var weight = reader.Double();
+                Add(buckets, (int)bucket, weight);
+                sketch.Weight += weight;
+            }
+        }
+        return sketch;
+    }
+
     private static double Middle(int bucket) => 2 * Math.Pow(Base, bucket) / (Base + 1);
 
     private static void Add(SortedDictionary<int, double> buckets, int bucket, double weight) => buckets[bucket] = buckets.GetValueOrDefault(bucket) + weight;

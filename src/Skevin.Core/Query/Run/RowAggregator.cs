@@ -1,5 +1,6 @@
 using Skevin.Core.Query.Language;
 using Skevin.Core.Series;
+using Skevin.Core.Traces;
 
 namespace Skevin.Core.Query.Run;
 
@@ -58,6 +59,11 @@ internal sealed class RowAggregator : IRowGatherer
         if (time <= _slots.Start || time > _slots.End)
             return;
         var slot = (int)((time - _slots.Start - 1) / _slots.Width);
+        if (row is SketchedSpans spans && _step.Field is not null)
+        {
+            Add(Cells(row)[slot] ??= new Cell(), spans);
+            return;
+        }
         var number = 1.0;
         string? text = null;
         if (_step.Field is { } field && _step.Function.Kind != FunctionKind.Count)
@@ -84,7 +90,7 @@ internal sealed class RowAggregator : IRowGatherer
         {
             return;
         }
-        Weighted |= _schema.Kind == RowKind.Spans && row.Weight != 1;
+        Weighted |= _schema.Kind == RowKind.Spans && row.Weight != row.Rows;
         var cell = Cells(row)[slot] ??= new Cell();
         cell.Weight += row.Weight;
         cell.Sum += number * row.Weight;
@@ -106,6 +112,20 @@ internal sealed class RowAggregator : IRowGatherer
             (cell.Sketch ??= new QuantileSketch()).Add(number, row.Weight);
         else
             (cell.Values ??= []).Add((number, row.Weight));
+    }
+
+    private void Add(Cell cell, SketchedSpans spans)
+    {
+        Weighted |= spans.Weight != spans.Spans;
+        cell.Weight += spans.Weight;
+        cell.Sum += spans.Sum;
+        cell.Least = Math.Min(cell.Least, spans.Least);
+        cell.Greatest = Math.Max(cell.Greatest, spans.Greatest);
+        if (_step.Function.Kind != FunctionKind.Quantile)
+            return;
+        if (!Sketched)
+            Sketch();
+        (cell.Sketch ??= new QuantileSketch()).Merge(spans.Sketch);
     }
 
     private void Sketch()

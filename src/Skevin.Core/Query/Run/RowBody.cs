@@ -34,7 +34,11 @@ internal sealed class RowBody(RowSource source, IReadOnlyList<(Step Step, bool S
         var all = next is GraphStep && kind == RowKind.Spans ? new List<Span>() : null;
         // What a step makes of a row is not what stands in its block.
         var conditions = single.TakeWhile(step => step is WhereStep).Select(step => ((WhereStep)step).Predicate).ToArray();
-        var hints = all is null ? RowConditions.Hints(conditions) with { Counted = Counted(single, next, slots) } : RowHints.None;
+        var hints = all is null ? RowConditions.Hints(conditions) with { Counted = Counted(single, next, slots), Single = kind == RowKind.Flows && Singles() } : RowHints.None;
+        if (kind == RowKind.Spans && Sketchable(single, next, slots) && await reader.Most(kind, from, to, stop) > Quantiles.MostExact)
+            hints = RowHints.None with { Sketched = true };
+        if (hints.Single && window.From < reader.SinglesFrom)
+            notes.Add(new Note(firstStep, "single flows", $"Single flows, with the port they come from, are kept for an hour: here from {DateTimeOffset.FromUnixTimeMilliseconds(reader.SinglesFrom).UtcDateTime:HH:mm} UTC on. Without source.port, sums by minute reach further back."));
         // What a later condition lets a reader pass over was never seen by those before it.
         var choosing = Array.FindLastIndex(conditions, condition => RowConditions.Hints([condition]).Words.Count > 0);
         var (read, passed) = (0L, false);
@@ -152,6 +156,22 @@ internal sealed class RowBody(RowSource source, IReadOnlyList<(Step Step, bool S
                 throw new InvalidOperationException("Nothing gathers for " + Formatter.Write(step));
         }
     }
+
+    // Of very many spans, what is asked of their durations by whole minutes is known from sketches, where nothing else of them is looked at.
+    private static bool Sketchable(Step[] single, Step? next, Slots slots) =>
+        next is AggregateStep { Field: null or "duration", Function.Kind: FunctionKind.Count or FunctionKind.Sum or FunctionKind.Mean or FunctionKind.Min or FunctionKind.Max or FunctionKind.Quantile } aggregate
+        && (aggregate.Field is not null || aggregate.Function.Kind == FunctionKind.Count) && slots.Width % 60_000 == 0
+        && single.All(step => step is WhereStep) && single.SelectMany(step => Matching.FieldsOf(((WhereStep)step).Predicate)).Concat(aggregate.Grouping?.Fields ?? []).All(SketchedSpans.Known.Contains);
+
+    private bool Singles() => steps.Any(step => step.Step switch
+    {
+        WhereStep where => Matching.FieldsOf(where.Predicate),
+        ShowStep show => show.Fields,
+        OrderStep order => [order.Field],
+        AggregateStep aggregate => (aggregate.Grouping?.Fields ?? []).Append(aggregate.Field ?? ""),
+        DifferStep differ => Matching.FieldsOf(differ.Predicate),
+        _ => [],
+    } is IEnumerable<string> fields && fields.Contains("source.port"));
 
     // A count by whole minutes needs no rows: the fields it looks at are enough.
     private static IReadOnlyCollection<string>? Counted(Step[] single, Step? next, Slots slots) =>

@@ -98,7 +98,7 @@ public static class RowFields
         ],
         RowKind.Flows =>
         [
-            ("time", "time"), ("source", ""), ("source.address", ""), ("source.namespace", ""), ("destination", ""), ("destination.address", ""), ("destination.namespace", ""), ("destination.port", ""),
+            ("time", "time"), ("source", ""), ("source.address", ""), ("source.port", ""), ("source.namespace", ""), ("destination", ""), ("destination.address", ""), ("destination.namespace", ""), ("destination.port", ""),
             ("protocol", ""), ("family", ""), ("flags", ""), ("outcome", ""), ("reason", ""), ("request", ""), ("node", ""), ("flows", "{flow}"), ("packets", "{packet}"), ("bytes", "By"),
         ],
         RowKind.Alarms => [("time", "time"), ("rule", ""), ("change", ""), ("severity", ""), ("namespace", ""), ("value", ""), ("unit", ""), ("labels", "")],
@@ -114,7 +114,9 @@ public static class RowFields
 /// <param name="Words">Words every wanted row holds somewhere, in lower case.</param>
 /// <param name="Trace">The one trace that is wanted, or null.</param>
 /// <param name="Counted">Only how many rows there are in each minute is wanted, and nothing but these fields is looked at; null where more is.</param>
-public sealed record RowHints(IReadOnlyList<string> Words, string? Trace, IReadOnlyCollection<string>? Counted = null)
+/// <param name="Sketched">Spans may come as sketches of their durations by minute.</param>
+/// <param name="Single">Flows are wanted one by one, as far as they are kept so.</param>
+public sealed record RowHints(IReadOnlyList<string> Words, string? Trace, IReadOnlyCollection<string>? Counted = null, bool Sketched = false, bool Single = false)
 {
     /// <summary>Nothing to go by.</summary>
     public static RowHints None { get; } = new([], null);
@@ -130,6 +132,12 @@ public interface IRowReader
 {
     /// <summary>Rows with from &lt; time ≤ to.</summary>
     IAsyncEnumerable<RowBatch> Rows(RowKind kind, long from, long to, RowHints hints, CancellationToken stop);
+
+    /// <summary>How many rows there may be at most with from &lt; time ≤ to, as far as that is quickly told; 0 where it is not.</summary>
+    Task<long> Most(RowKind kind, long from, long to, CancellationToken stop) => Task.FromResult(0L);
+
+    /// <summary>Single flows are kept from here on; of what is older there are sums by minute. Epoch milliseconds.</summary>
+    long SinglesFrom => long.MinValue;
 
     /// <summary>Minutes since the epoch, of those that touch (from, to], in which the source was arriving.</summary>
     Task<IReadOnlySet<long>> Arriving(RowKind kind, long from, long to, CancellationToken stop);
