@@ -5,6 +5,7 @@ using Microsoft.AspNetCore.Routing;
 using Microsoft.Extensions.DependencyInjection;
 using Skevin.Core.Access;
 using Skevin.Server.Access;
+using Skevin.Server.People;
 
 namespace Skevin.Server.Tests;
 
@@ -40,6 +41,17 @@ public sealed class AccessMatrixTests(RunningServer server) : IClassFixture<Runn
         open.Where(path => path.EndsWith("Service/Export", StringComparison.Ordinal)).Count().ShouldBe(3);
         open.Where(path => !path.StartsWith("/opentelemetry.proto.collector.", StringComparison.Ordinal)).ShouldBe(
             ["/api/session", "/api/session/hint", "/api/{documentName}.json", "/health/live", "/health/ready", "/v1/flows", "/v1/logs", "/v1/metrics", "/v1/traces", "{*path:nonfile}"]);
+    }
+
+    [Fact]
+    public void Every_endpoint_that_may_change_something_is_written_down_or_states_that_it_only_reads()
+    {
+        var writes = server.Services.GetRequiredService<EndpointDataSource>().Endpoints.OfType<RouteEndpoint>()
+            .Where(endpoint => endpoint.Metadata.GetMetadata<NeededRole>() is not null && endpoint.Metadata.GetMetadata<HttpMethodMetadata>()?.HttpMethods.Any(method => method != "GET") == true).ToArray();
+        writes.Length.ShouldBeGreaterThan(20);
+        // Going back to one's own eyes and signing out change nothing for others.
+        writes.Where(endpoint => (endpoint.Metadata.GetMetadata<Audited>() is null) == (endpoint.Metadata.GetMetadata<ReadsOnly>() is null)).Select(endpoint => endpoint.RoutePattern.RawText).Order()
+            .ShouldBe(["/api/session", "/api/session/as"]);
     }
 
     [Fact]

@@ -13,6 +13,8 @@ import { ClustersStation } from "./clusters/ClustersStation";
 import { CollectStation } from "./collect/CollectStation";
 import { DashboardsStation } from "./dashboards/DashboardsStation";
 import { Empty, Trouble } from "./parts/basics";
+import { SessionContext } from "./parts/may";
+import { PeoplePage } from "./people/PeoplePage";
 import { Shell, type ThemeChoice } from "./shell/Shell";
 import { SignIn } from "./shell/SignIn";
 import { themes } from "./theme";
@@ -48,7 +50,7 @@ function Pages({ choice, setChoice }: { choice: ThemeChoice; setChoice: (choice:
   if (session.isPending) return null;
   if (session.error) return session.error instanceof Problem && session.error.status === 401 ? <SignIn /> : <div style={{ padding: 40 }}><Trouble error={session.error} /></div>;
   return (
-    <Routes>
+    <SessionContext.Provider value={session.data}><Routes>
       <Route element={<Shell session={session.data} theme={choice} setTheme={setChoice} />}>
         <Route path="/" element={<Navigate to="/clusters" replace />} />
         <Route path="/clusters" element={<ClustersStation />} />
@@ -57,9 +59,10 @@ function Pages({ choice, setChoice }: { choice: ThemeChoice; setChoice: (choice:
         <Route path="/ask" element={<AskStation />} />
         <Route path="/dashboards/:id?" element={<DashboardsStation />} />
         <Route path="/alarms" element={<AlarmsStation />} />
+        <Route path="/people" element={<PeoplePage session={session.data} />} />
         <Route path="*" element={<Empty title="Nothing is at this address">Choose one of the stations above.</Empty>} />
       </Route>
-    </Routes>
+    </Routes></SessionContext.Provider>
   );
 }
 

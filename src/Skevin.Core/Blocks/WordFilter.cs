@@ -9,7 +9,8 @@ namespace Skevin.Core.Blocks;
 public static class WordFilter
 {
     private const int BitsAWord = 10;
-    private const int Probes = 7;
+    /// <summary>Bits a word sets.</summary>
+    public const int Probes = 7;
 
     /// <summary>A filter over distinct words.</summary>
     public static byte[] Of(IReadOnlySet<string> words)
@@ -25,6 +26,13 @@ public static class WordFilter
             }
         }
         return filter;
+    }
+
+    /// <summary>The numbers that, divided by a filter's bits, leave the bits that are all set where it may hold the word.</summary>
+    public static ulong[] ProbesOf(string word)
+    {
+        var (one, two) = Hash(word);
+        return [.. Enumerable.Range(0, Probes).Select(i => one + (ulong)i * two)];
     }
 
     /// <summary>False where the word is surely not among them.</summary>

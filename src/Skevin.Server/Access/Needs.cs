@@ -33,6 +33,9 @@ public static class PersonClaims
     internal const string ClusterClaim = "skevin:cluster";
     internal const string NamespaceClaim = "skevin:namespace";
 
+    // Number of the keeper who looks with this person's eyes.
+    internal const string SeenByClaim = "skevin:seen-by";
+
     /// <summary>What they may do.</summary>
     public static Roles Roles(this ClaimsPrincipal user) =>
         Enum.TryParse<Roles>(user.FindFirstValue(RolesClaim), out var roles) ? roles : Core.Access.Roles.None;

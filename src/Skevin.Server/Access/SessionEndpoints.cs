@@ -11,7 +11,8 @@ namespace Skevin.Server.Access;
 public sealed record SignIn(string Email, string Password);
 
 /// <summary>Who is signed in.</summary>
-public sealed record SessionView(string Email, string Name, IReadOnlyList<string> Roles, IReadOnlyList<string>? Clusters, IReadOnlyList<string>? Namespaces, bool Demo);
+/// <param name="SeenByKeeper">Whether a keeper looks with this person's eyes; then nothing can be changed.</param>
+public sealed record SessionView(string Email, string Name, IReadOnlyList<string> Roles, IReadOnlyList<string>? Clusters, IReadOnlyList<string>? Namespaces, bool Demo, bool SeenByKeeper);
 
 /// <summary>What the sign-in page may say: in demo mode the demo's person.</summary>
 public sealed record SignInHint(bool Demo, string? Email, string? Password);
@@ -43,6 +44,17 @@ public static class SessionEndpoints
             cookie.Events.OnRedirectToAccessDenied = context => Refuse(context.HttpContext, 403, "Your role does not allow this.", "Ask a keeper for the role it needs.");
             cookie.Events.OnValidatePrincipal = SecurityStampValidator.ValidatePrincipalAsync;
         });
+        // What a keeper changes is in force within a minute; who looks with another's eyes goes on doing so.
+        services.Configure<SecurityStampValidatorOptions>(stamps =>
+        {
+            stamps.ValidationInterval = TimeSpan.FromMinutes(1);
+            stamps.OnRefreshingPrincipal = context =>
+            {
+                if (context.CurrentPrincipal?.FindFirst(PersonClaims.SeenByClaim) is { } seen)
+                    ((ClaimsIdentity)context.NewPrincipal!.Identity!).AddClaim(new Claim(seen.Type, seen.Value));
+                return Task.CompletedTask;
+            };
+        });
         services.AddAuthorizationBuilder().SetFallbackPolicy(new Microsoft.AspNetCore.Authorization.AuthorizationPolicyBuilder().RequireAssertion(_ => false).Build());
     }
 
@@ -63,7 +75,7 @@ public static class SessionEndpoints
             var person = await people.GetUserAsync(user);
             return new SessionView(person?.Email ?? "", user.PersonName(),
                 [.. Enum.GetValues<Roles>().Where(role => role is not (Roles.None or Roles.All) && user.Roles().HasFlag(role)).Select(role => role.ToString().ToLowerInvariant())],
-                scope.Clusters?.ToArray(), scope.Namespaces?.ToArray(), options.Demo);
+                scope.Clusters?.ToArray(), scope.Namespaces?.ToArray(), options.Demo, user.FindFirstValue(PersonClaims.SeenByClaim) is not null);
         }).Needs(Roles.None);
         routes.MapDelete("/api/session", async (SignInManager<Person> signing) =>
         {

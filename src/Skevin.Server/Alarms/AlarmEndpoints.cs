@@ -10,6 +10,7 @@ using Skevin.Server.Access;
 using Skevin.Server.Ask;
 using Skevin.Server.Clusters;
 using Skevin.Server.Live;
+using Skevin.Server.People;
 using Skevin.Server.Setup;
 using Skevin.Storage;
 
@@ -74,9 +75,9 @@ public static class AlarmEndpoints
     {
         routes.MapGet("/api/alarms", List).Needs(Roles.Reader);
         routes.MapPost("/api/alarms/{id:guid}/acknowledge", (Guid id, ClaimsPrincipal user, IDbContextFactory<SkevinContext> contexts, LiveFeed feed, TimeProvider clock, CancellationToken stop) =>
-            Change(id, user, contexts, feed, alarm => (alarm.AcknowledgedBy, alarm.AcknowledgedAt) = (user.PersonName(), clock.GetUtcNow()), stop)).Needs(Roles.Responder);
+            Change(id, user, contexts, feed, alarm => (alarm.AcknowledgedBy, alarm.AcknowledgedAt) = (user.PersonName(), clock.GetUtcNow()), stop)).Needs(Roles.Responder).Audits("acknowledged an alarm");
         routes.MapPost("/api/alarms/{id:guid}/shelve", (Guid id, ShelveRequest body, ClaimsPrincipal user, IDbContextFactory<SkevinContext> contexts, LiveFeed feed, CancellationToken stop) =>
-            Change(id, user, contexts, feed, alarm => alarm.ShelvedUntil = body.Until?.ToUniversalTime(), stop)).Needs(Roles.Responder);
+            Change(id, user, contexts, feed, alarm => alarm.ShelvedUntil = body.Until?.ToUniversalTime(), stop)).Needs(Roles.Responder).Audits("shelved an alarm");
 
         routes.MapGet("/api/alert-rules", async (string? cluster, ClaimsPrincipal user, IDbContextFactory<SkevinContext> contexts, CancellationToken stop) =>
         {
@@ -84,18 +85,25 @@ public static class AlarmEndpoints
             return await Rules(context, user, cluster, stop);
         }).Needs(Roles.Reader);
         routes.MapPost("/api/alert-rules", async Task<Results<Created<RuleView>, ProblemHttpResult>> (
-            RuleDocument body, bool? inForce, ClaimsPrincipal user, SaveRule save, CancellationToken stop) =>
+            RuleDocument body, bool? inForce, ClaimsPrincipal user, SaveRule save, AuditNote note, CancellationToken stop) =>
         {
+            (note.About, note.Cluster) = (body.Rule, body.Cluster);
             var outcome = await save.Run(null, body, inForce ?? true, user, stop);
             return outcome.Problem is { } problem ? problem.Http() : TypedResults.Created($"/api/alert-rules/{outcome.Value!.Id}", outcome.Value);
-        }).Needs(Roles.Author);
-        routes.MapPut("/api/alert-rules/{id:guid}", async (Guid id, RuleDocument body, ClaimsPrincipal user, SaveRule save, CancellationToken stop) =>
-            (await save.Run(id, body, null, user, stop)).Http()).Needs(Roles.Author);
-        routes.MapPost("/api/alert-rules/{id:guid}/in-force", async (Guid id, InForceRequest body, ClaimsPrincipal user, SaveRule save, CancellationToken stop) =>
-            (await save.Switch(id, body.InForce, user, stop)).Http()).Needs(Roles.Author);
+        }).Needs(Roles.Author).Audits("made an alert rule");
+        routes.MapPut("/api/alert-rules/{id:guid}", async (Guid id, RuleDocument body, ClaimsPrincipal user, SaveRule save, AuditNote note, CancellationToken stop) =>
+        {
+            (note.About, note.Cluster) = (body.Rule, body.Cluster);
+            return (await save.Run(id, body, null, user, stop)).Http();
+        }).Needs(Roles.Author).Audits("changed an alert rule");
+        routes.MapPost("/api/alert-rules/{id:guid}/in-force", async (Guid id, InForceRequest body, ClaimsPrincipal user, SaveRule save, AuditNote note, CancellationToken stop) =>
+        {
+            note.Detail = body.InForce ? "in force" : "not in force";
+            return (await save.Switch(id, body.InForce, user, stop)).Http();
+        }).Needs(Roles.Author).Audits("switched an alert rule");
         routes.MapDelete("/api/alert-rules/{id:guid}", async (Guid id, ClaimsPrincipal user, SaveRule save, CancellationToken stop) =>
-            (await save.Remove(id, user, stop)).NoContentOr()).Needs(Roles.Author);
-        routes.MapPost("/api/alert-rules/replay", Replayed).Needs(Roles.Reader);
+            (await save.Remove(id, user, stop)).NoContentOr()).Needs(Roles.Author).Audits("removed an alert rule");
+        routes.MapPost("/api/alert-rules/replay", Replayed).Needs(Roles.Reader).OnlyReads();
 
         routes.MapGet("/api/contacts", async (IDbContextFactory<SkevinContext> contexts, ClaimsPrincipal user, CancellationToken stop) =>
         {
@@ -104,8 +112,9 @@ public static class AlarmEndpoints
             var whole = user.Roles().HasFlag(Roles.Keeper);
             return await context.Contacts.OrderBy(contact => contact.Name).Select(contact => new ContactView(contact.Id, contact.Name, whole ? contact.Url : "")).ToArrayAsync(stop);
         }).Needs(Roles.Reader);
-        routes.MapPost("/api/contacts", async Task<Results<Ok<ContactView>, ProblemHttpResult>> (ContactRequest body, IDbContextFactory<SkevinContext> contexts, CancellationToken stop) =>
+        routes.MapPost("/api/contacts", async Task<Results<Ok<ContactView>, ProblemHttpResult>> (ContactRequest body, IDbContextFactory<SkevinContext> contexts, AuditNote note, CancellationToken stop) =>
         {
+            note.About = body.Name;
             if (string.IsNullOrWhiteSpace(body.Name) || body.Name.Length > 100 || !Uri.TryCreate(body.Url, UriKind.Absolute, out var url) || url.Scheme is not ("http" or "https"))
                 return new Problem(400, "The contact cannot be kept.", "It needs a name and an address that begins with http:// or https://.").Http();
             await using var context = await contexts.CreateDbContextAsync(stop);
@@ -115,14 +124,14 @@ public static class AlarmEndpoints
             row.Url = body.Url;
             await context.SaveChangesAsync(stop);
             return TypedResults.Ok(new ContactView(row.Id, row.Name, row.Url));
-        }).Needs(Roles.Keeper);
+        }).Needs(Roles.Keeper).Audits("kept a contact");
         routes.MapDelete("/api/contacts/{id:int}", async Task<Results<NoContent, ProblemHttpResult>> (int id, IDbContextFactory<SkevinContext> contexts, CancellationToken stop) =>
         {
             await using var context = await contexts.CreateDbContextAsync(stop);
             return await context.Contacts.Where(contact => contact.Id == id).ExecuteDeleteAsync(stop) == 0
                 ? new Problem(404, "No such contact.", "It was removed before.").Http()
                 : TypedResults.NoContent();
-        }).Needs(Roles.Keeper);
+        }).Needs(Roles.Keeper).Audits("removed a contact");
         routes.MapGet("/api/messages", async (string? cluster, ClaimsPrincipal user, IDbContextFactory<SkevinContext> contexts, CancellationToken stop) =>
         {
             await using var context = await contexts.CreateDbContextAsync(stop);

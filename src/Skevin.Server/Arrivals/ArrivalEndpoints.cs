@@ -7,6 +7,7 @@ using Skevin.Server.Access;
 using Skevin.Server.Clusters;
 using Skevin.Server.Collection;
 using Skevin.Server.Live;
+using Skevin.Server.People;
 using Skevin.Server.Setup;
 using Skevin.Storage.Arrivals;
 
@@ -54,8 +55,9 @@ public static class ArrivalEndpoints
                 [.. sources.Where(source => user.Scope().Sees(watched.Name, source.Evidence.Expected.Namespace)).Select(View)]));
         }).Needs(Roles.Reader);
         routes.MapPost("/api/arrivals/cure", async Task<Results<Ok<RollOut>, ProblemHttpResult>> (
-            CureRequest body, ClaimsPrincipal user, ClusterWatchers watchers, RollOutPlan rollOut, LiveFeed feed, CancellationToken stop) =>
+            CureRequest body, ClaimsPrincipal user, ClusterWatchers watchers, RollOutPlan rollOut, LiveFeed feed, AuditNote note, CancellationToken stop) =>
         {
+            (note.About, note.Cluster) = (body.Act switch { CureAct.HandOutToken => "a new token for the agents", CureAct.ApplyAgain => "the plan applied again", _ => null }, body.Cluster);
             if (watchers.Visible(body.Cluster, user) is not { } watched)
                 return ClusterEndpoints.NotThere(body.Cluster).Http();
             if (body.Act == CureAct.None)
@@ -63,7 +65,7 @@ public static class ArrivalEndpoints
             var done = await rollOut.Run(watched, null, body.Act == CureAct.HandOutToken, user.PersonName(), stop);
             feed.Tell("arrivals", watched.Name);
             return done.Http();
-        }).Needs(Roles.Installer);
+        }).Needs(Roles.Installer).Audits("cured what did not arrive");
     }
 
     private static SourceView View(JudgedSource source)

@@ -8,6 +8,7 @@ using Skevin.Core.Query.Run;
 using Skevin.Core.Series;
 using Skevin.Server.Access;
 using Skevin.Server.Ask.Export;
+using Skevin.Server.People;
 using Skevin.Server.Setup;
 
 namespace Skevin.Server.Ask;
@@ -38,9 +39,9 @@ public static class AskEndpoints
             }
             var outcome = await ask.Run(body, user.Scope(), stop);
             return outcome.Problem is { } problem ? problem.Http() : TypedResults.Ok(View(outcome.Value.Enquiry, outcome.Value.Answer, body.Page));
-        }).Produces<AskAnswer>().ProducesProblem(400).Needs(Roles.Reader);
+        }).Produces<AskAnswer>().ProducesProblem(400).Needs(Roles.Reader).OnlyReads();
         routes.MapPost("/api/ask/origins", async Task<Results<Ok<OriginsView>, ProblemHttpResult>> (OriginsRequest body, ClaimsPrincipal user, FindOrigins find, CancellationToken stop) =>
-            (await find.Run(body, user.Scope(), stop)).Http()).Needs(Roles.Reader);
+            (await find.Run(body, user.Scope(), stop)).Http()).Needs(Roles.Reader).OnlyReads();
         routes.MapGet("/api/ask/metrics", (string? cluster, ClaimsPrincipal user, AskEnquiry ask) => ask.SeriesFor(user.Scope(), cluster).All()
             .GroupBy(series => series.Key.Metric)
             .Select(group => new MetricView(group.Key, group.First().Key.Kind.ToString().ToLowerInvariant(), group.First().Key.Unit, group.Count()))

@@ -4,6 +4,7 @@ using Microsoft.EntityFrameworkCore;
 using Skevin.Core.Access;
 using Skevin.Core.Clusters;
 using Skevin.Server.Access;
+using Skevin.Server.People;
 using Skevin.Server.Setup;
 using Skevin.Storage;
 using Skevin.Storage.Metrics;
@@ -59,8 +60,12 @@ public static class ClusterEndpoints
     {
         routes.MapGet("/api/clusters", (ClaimsPrincipal user, ClusterWatchers watchers) =>
             watchers.All.Where(cluster => user.Scope().Sees(cluster.Name)).Select(cluster => Summary(cluster, user.Scope())).ToArray()).Needs(Roles.Reader);
-        routes.MapPost("/api/clusters", async (ConnectRequest body, ClaimsPrincipal user, ConnectCluster connect, CancellationToken stop) =>
-            (await connect.Run(body, user.PersonName(), stop)).Http()).Needs(Roles.Installer);
+        routes.MapPost("/api/clusters", async (ConnectRequest body, ClaimsPrincipal user, ConnectCluster connect, AuditNote note, CancellationToken stop) =>
+        {
+            var connected = await connect.Run(body, user.PersonName(), stop);
+            note.About = note.Cluster = connected.Value?.Name;
+            return connected.Http();
+        }).Needs(Roles.Installer).Audits("connected a cluster");
         routes.MapGet("/api/clusters/{name}", Results<Ok<InventoryView>, ProblemHttpResult> (string name, ClaimsPrincipal user, ClusterWatchers watchers) =>
             watchers.Visible(name, user) is { } cluster ? TypedResults.Ok(View(cluster, user.Scope())) : NotThere(name).Http()).Needs(Roles.Reader);
         routes.MapDelete("/api/clusters/{name}", async Task<Results<NoContent, ProblemHttpResult>> (string name, ClaimsPrincipal user, ClusterWatchers watchers,
@@ -73,7 +78,7 @@ public static class ClusterEndpoints
             await context.Clusters.Where(row => row.Id == cluster.Id).ExecuteDeleteAsync(stop);
             index.RemoveCluster(cluster.Id);
             return TypedResults.NoContent();
-        }).Needs(Roles.Installer);
+        }).Needs(Roles.Installer).Audits("disconnected a cluster");
     }
 
     /// <summary>A cluster, if this person may see it.</summary>

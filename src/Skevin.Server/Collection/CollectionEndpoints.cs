@@ -7,6 +7,7 @@ using Skevin.Core.Collection;
 using Skevin.Server.Access;
 using Skevin.Server.Clusters;
 using Skevin.Server.Ingest;
+using Skevin.Server.People;
 using Skevin.Server.Setup;
 using Skevin.Storage;
 using Skevin.Storage.Metrics;
@@ -71,12 +72,18 @@ public static class CollectionEndpoints
             var next = ((await plans.Revisions(cluster.Id, stop)).FirstOrDefault()?.Revision ?? 0) + 1;
             var plan = body.Plan ?? CollectionPlan.Suggested;
             return TypedResults.Ok(new ManifestsView(next, ManifestYaml.Write(rollOut.Objects(name, next, plan, null)), Permissions.For(plan), Permissions.OnNodes(plan), [.. plan.Problems()]));
-        }).Needs(Roles.Installer);
+        }).Needs(Roles.Installer).OnlyReads();
         routes.MapPost("/api/clusters/{name}/collection/roll-out", async Task<Results<Ok<RollOut>, ProblemHttpResult>> (
-            string name, PlanRequest body, ClaimsPrincipal user, ClusterWatchers watchers, RollOutPlan rollOut, CancellationToken stop) =>
-            watchers.Visible(name, user) is not { } cluster ? ClusterEndpoints.NotThere(name).Http()
-                : body.Plan is null ? new Problem(400, "No plan.", "Send the plan to roll out.").Http()
-                : (await rollOut.Run(cluster, body.Plan, false, user.PersonName(), stop)).Http()).Needs(Roles.Installer);
+            string name, PlanRequest body, ClaimsPrincipal user, ClusterWatchers watchers, RollOutPlan rollOut, AuditNote note, CancellationToken stop) =>
+        {
+            if (watchers.Visible(name, user) is not { } cluster)
+                return ClusterEndpoints.NotThere(name).Http();
+            if (body.Plan is null)
+                return new Problem(400, "No plan.", "Send the plan to roll out.").Http();
+            var done = await rollOut.Run(cluster, body.Plan, false, user.PersonName(), stop);
+            (note.Cluster, note.Detail) = (name, $"revision {done.Value?.Revision}: {string.Join(", ", body.Plan.Signals)}");
+            return done.Http();
+        }).Needs(Roles.Installer).Audits("rolled out a collection plan");
 
         routes.MapGet("/api/tokens", async (ClaimsPrincipal user, IDbContextFactory<SkevinContext> contexts, CancellationToken stop) =>
         {
@@ -84,8 +91,9 @@ public static class CollectionEndpoints
             return (await Tokens(context, null, null, stop)).Where(token => user.Scope().Sees(token.Cluster)).ToArray();
         }).Needs(Roles.Keeper);
         routes.MapPost("/api/tokens", async Task<Results<Created<MadeToken>, ProblemHttpResult>> (
-            TokenRequest body, ClaimsPrincipal user, ClusterWatchers watchers, IngestTokens tokens, TimeProvider clock, CancellationToken stop) =>
+            TokenRequest body, ClaimsPrincipal user, ClusterWatchers watchers, IngestTokens tokens, TimeProvider clock, AuditNote note, CancellationToken stop) =>
         {
+            (note.About, note.Cluster) = (body.Name, body.Cluster);
             if (watchers.Visible(body.Cluster, user) is not { } cluster)
                 return ClusterEndpoints.NotThere(body.Cluster).Http();
             if (string.IsNullOrWhiteSpace(body.Name) || body.Name.Length > 100)
@@ -96,16 +104,17 @@ public static class CollectionEndpoints
                 return new Problem(400, "The token could send nothing.", "itemsPerSecond is at least 1, or left out for no limit.").Http();
             var (row, token) = await tokens.Make(body.Name.Trim(), cluster.Id, false, body.Expires, user.PersonName(), stop, body.ItemsPerSecond);
             return TypedResults.Created($"/api/tokens/{row.Id}", new MadeToken(row.Id, token));
-        }).Needs(Roles.Keeper);
+        }).Needs(Roles.Keeper).Audits("made an ingest token");
         routes.MapDelete("/api/tokens/{id:guid}", async Task<Results<NoContent, ProblemHttpResult>> (
-            Guid id, ClaimsPrincipal user, IDbContextFactory<SkevinContext> contexts, IngestTokens tokens, CancellationToken stop) =>
+            Guid id, ClaimsPrincipal user, IDbContextFactory<SkevinContext> contexts, IngestTokens tokens, AuditNote note, CancellationToken stop) =>
         {
             await using var context = await contexts.CreateDbContextAsync(stop);
             var found = (await Tokens(context, null, id, stop)).FirstOrDefault();
+            (note.About, note.Cluster) = (found?.Name, found?.Cluster);
             if (found is null || !user.Scope().Sees(found.Cluster) || !await tokens.Revoke(id, stop))
                 return new Problem(404, "No such token.", "It was made on another server, or never.").Http();
             return TypedResults.NoContent();
-        }).Needs(Roles.Keeper);
+        }).Needs(Roles.Keeper).Audits("revoked an ingest token");
     }
 
     private static async Task<Results<Ok<CollectionView>, ProblemHttpResult>> View(

@@ -2,6 +2,7 @@ using System.Net.Http.Json;
 using Microsoft.AspNetCore.Http.HttpResults;
 using Skevin.Core.Access;
 using Skevin.Server.Access;
+using Skevin.Server.People;
 using Skevin.Server.Setup;
 
 namespace Skevin.Server.Practice;
@@ -35,8 +36,9 @@ public static class PracticeEndpoints
             return;
         routes.MapGet("/api/practice/faults", (IHttpClientFactory clients, CancellationToken stop) => Get<FaultView[]>(clients, "faults", stop)).Needs(Roles.Reader);
         routes.MapGet("/api/practice/clock", (IHttpClientFactory clients, CancellationToken stop) => Get<PracticeClock>(clients, "clock", stop)).Needs(Roles.Reader);
-        routes.MapPut("/api/practice/faults/{name}", async Task<Results<NoContent, ProblemHttpResult>> (string name, FaultSwitch body, IHttpClientFactory clients, CancellationToken stop) =>
+        routes.MapPut("/api/practice/faults/{name}", async Task<Results<NoContent, ProblemHttpResult>> (string name, FaultSwitch body, IHttpClientFactory clients, AuditNote note, CancellationToken stop) =>
         {
+            note.Detail = body.On ? "on" : "off";
             try
             {
                 using var client = clients.CreateClient("practice");
@@ -48,7 +50,7 @@ public static class PracticeEndpoints
             {
                 return Away.Http();
             }
-        }).Needs(Roles.Installer);
+        }).Needs(Roles.Installer).Audits("switched a practice fault");
     }
 
     private static readonly Problem Away = new(503, "The practice cluster does not answer.", "Start it again with ./start.");

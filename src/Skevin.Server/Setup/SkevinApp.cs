@@ -16,6 +16,7 @@ using Skevin.Server.Collection;
 using Skevin.Server.Dashboards;
 using Skevin.Server.Ingest;
 using Skevin.Server.Live;
+using Skevin.Server.People;
 using Skevin.Server.Practice;
 using Skevin.Server.Shell;
 using Skevin.Server.Timeline;
@@ -95,6 +96,7 @@ public static class SkevinApp
         services.AddSingleton<Preparation>();
         services.AddHostedService<Housekeeping>();
         services.AddSessions();
+        services.AddPeople();
         services.AddClusters();
         services.AddCollection();
         services.AddArrivals();
@@ -123,6 +125,7 @@ public static class SkevinApp
         }
         app.UseAuthentication();
         app.UseAuthorization();
+        app.Use(Auditing.Keep);
         app.MapOpenApi("/api/{documentName}.json").AllowAnonymous().WithMetadata(new OpenBecause("The description of the API holds no data."));
         var routes = app.MapGroup("").WithTags("Skevin");
         routes.MapGet("/health/live", () => Health).Open("Whether the process runs; no data.");
@@ -140,6 +143,7 @@ public static class SkevinApp
             }
         }).Produces<HealthView>().Open("Whether it can work; no data.");
         routes.MapSessions();
+        routes.MapPeople();
         routes.MapLive();
         routes.MapStations();
         routes.MapTimeline();

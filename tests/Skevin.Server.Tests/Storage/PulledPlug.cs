@@ -32,7 +32,7 @@ public sealed class PulledPlug : IAsyncDisposable
 
     private async Task<string> Shell(string command)
     {
-        var start = new ProcessStartInfo("bash", ["-c", $". scripts/environment.sh; . scripts/postgres.sh; {command}"]) { WorkingDirectory = Root(), RedirectStandardOutput = true };
+        var start = new ProcessStartInfo("bash", ["-c", $". scripts/environment.sh; . scripts/postgres.sh; {command}"]) { WorkingDirectory = Repository.Root, RedirectStandardOutput = true };
         start.Environment["SKEVIN_HOME"] = _home;
         start.Environment["SKEVIN_PG_PORT"] = _port.ToString(System.Globalization.CultureInfo.InvariantCulture);
         start.Environment.Remove("SKEVIN_DATABASE");
@@ -41,14 +41,6 @@ public sealed class PulledPlug : IAsyncDisposable
         await process.WaitForExitAsync();
         process.ExitCode.ShouldBe(0, command + "\n" + output);
         return output;
-    }
-
-    private static string Root()
-    {
-        var folder = AppContext.BaseDirectory;
-        while (!File.Exists(Path.Combine(folder, "Skevin.slnx")))
-            folder = Path.GetDirectoryName(folder)!;
-        return folder;
     }
 }
 

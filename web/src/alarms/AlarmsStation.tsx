@@ -79,7 +79,7 @@ export function AlarmsStation() {
       <Title about={`${rules.data.filter((rule) => rule.inForce).length} rules in force for ${cluster}`} actions={<>
         <Button onPress={() => setMessages(true)}>Messages</Button>
         <Button onPress={() => setContacts(true)}>Who is told</Button>
-        <Button main onPress={() => edit("new")}>New alert rule</Button>
+        <Button needs="author" main onPress={() => edit("new")}>New alert rule</Button>
       </>}>{raised.length === 0 ? "Nothing needs a person" : raised.length === 1 ? "One alarm is raised" : `${raised.length} alarms are raised`}</Title>
       <Top>
         <List>
@@ -91,7 +91,7 @@ export function AlarmsStation() {
       <Two>
         <List>
           <Head><Heading>Alert rules</Heading><Quiet>open one to see what it would have done</Quiet></Head>
-          {rules.data.length === 0 ? <Empty title="No rules yet" action={<Button main onPress={() => edit("new")}>New alert rule</Button>}>A rule is an enquiry with a bound and a time it must hold.</Empty>
+          {rules.data.length === 0 ? <Empty title="No rules yet" action={<Button needs="author" main onPress={() => edit("new")}>New alert rule</Button>}>A rule is an enquiry with a bound and a time it must hold.</Empty>
             : <Table label="Alert rules" columns={ruleColumns} rows={rules.data} rowKey={(rule) => rule.id} onOpen={(rule) => edit(rule.id)} />}
           {rules.data.filter((rule) => rule.trouble).map((rule) => <Trouble key={rule.id} error={`${rule.document.rule} cannot be judged: ${rule.trouble}`} />)}
         </List>
@@ -113,7 +113,7 @@ function RuleActions({ rules, refresh }: { rules: Rule[]; refresh: () => void })
   const [removing, setRemoving] = useState<Rule | null>(null);
   return (
     <Row style={{ marginTop: 8 }}>
-      <Button bare onPress={() => setManaging(true)}>Switch or remove rules</Button>
+      <Button needs="author" bare onPress={() => setManaging(true)}>Switch or remove rules</Button>
       {managing && <Dialog title="Switch or remove rules" width={560} onClose={() => { setManaging(false); setRemoving(null); }}>
         {rules.map((rule) => (
           <Row key={rule.id} style={{ justifyContent: "space-between" }}>
@@ -149,9 +149,9 @@ function AlarmDrawer({ alarm, close }: { alarm: Alarm; close: () => void }) {
         {alarm.acknowledgedBy && <><dt>acknowledged</dt><dd>{alarm.acknowledgedBy}, {exact(Date.parse(alarm.acknowledgedAt!))}</dd></>}
       </dl>
       <Row $gap={8} $wrap style={{ margin: "14px 0" }}>
-        {!alarm.acknowledgedBy && <Button main onPress={() => act(got(api.POST("/api/alarms/{id}/acknowledge", path)))}>Acknowledge</Button>}
+        {!alarm.acknowledgedBy && <Button needs="responder" main onPress={() => act(got(api.POST("/api/alarms/{id}/acknowledge", path)))}>Acknowledge</Button>}
         {shelved(alarm, now)
-          ? <Button onPress={() => act(got(api.POST("/api/alarms/{id}/shelve", { ...path, body: { until: null } })))}>Take off the shelf</Button>
+          ? <Button needs="responder" onPress={() => act(got(api.POST("/api/alarms/{id}/shelve", { ...path, body: { until: null } })))}>Take off the shelf</Button>
           : <Choose hideLabel label="Shelve" value="no" onChange={(key) => act(got(api.POST("/api/alarms/{id}/shelve", { ...path, body: { until: new Date(Date.now() + Number(key) * 60_000).toISOString() } })))}
               options={[{ id: "no", text: "Shelve" }, { id: "30", text: "for 30 min" }, { id: "120", text: "for 2 h" }, { id: "480", text: "for 8 h" }]} />}
       </Row>
@@ -170,7 +170,7 @@ function ContactsDialog({ close }: { close: () => void }) {
   const [error, setError] = useState<unknown>(null);
   const refresh = () => void queries.invalidateQueries({ queryKey: ["contacts"] });
   return (
-    <Dialog title="Who is told" width={560} onClose={close} actions={<Button main isDisabled={!name || !url} onPress={async () => {
+    <Dialog title="Who is told" width={560} onClose={close} actions={<Button needs="keeper" main isDisabled={!name || !url} onPress={async () => {
       try { setError(null); await got(api.POST("/api/contacts", { body: { name, url } })); setName(""); setUrl(""); } catch (wrong) { setError(wrong); }
       refresh();
     }}>Keep contact</Button>}>

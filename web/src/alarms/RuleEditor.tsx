@@ -65,8 +65,8 @@ export function RuleEditor({ cluster, rule, when, close }: { cluster: string; ru
     <>
       <Title about={rule ? (rule.inForce ? "in force" : "a draft") : `a draft for ${cluster}`} actions={<>
         <Button onPress={close}>Leave</Button>
-        <Button isDisabled={save.isPending || !draft.rule.trim()} onPress={() => save.mutate(false)}>Keep as draft</Button>
-        <Button main isDisabled={save.isPending || !draft.rule.trim()} onPress={() => save.mutate(true)}>Put in force</Button>
+        <Button needs="author" isDisabled={save.isPending || !draft.rule.trim()} onPress={() => save.mutate(false)}>Keep as draft</Button>
+        <Button needs="author" main isDisabled={save.isPending || !draft.rule.trim()} onPress={() => save.mutate(true)}>Put in force</Button>
       </>}>{draft.rule || "New alert rule"}</Title>
       {save.error ? <div style={{ marginBottom: 10 }}><Trouble error={save.error} /></div> : null}
       <Sentence role="group" aria-label="The rule">

@@ -119,7 +119,7 @@ function SourceDetail({ source, cluster, now }: { source: Source; cluster: strin
         <Heading>{source.source}: {words[source.state]}{source.cause ? `, ${source.cause}` : ""}</Heading>
         {source.explanation ? <><p>{source.explanation}</p><p><Quiet>{source.fix}</Quiet></p></>
           : <p><Quiet>{source.signal === "metrics" ? `Read every ${length(source.intervalSeconds)} by the ${source.sentBy}` : `Sent by ${source.sentBy}; complete where its agent reports each minute, even if it was quiet`}; last seen {seen(source, now)} ago, {source.received} of {source.expected} minutes of the last hour.</Quiet></p>}
-        {source.act !== "none" && <Button main isDisabled={cure.isPending} onPress={() => cure.mutate()}>{cure.isPending ? "Working" : source.act === "handOutToken" ? "Hand out a new token" : "Apply the plan again"}</Button>}
+        {source.act !== "none" && <Button needs="installer" main isDisabled={cure.isPending} onPress={() => cure.mutate()}>{cure.isPending ? "Working" : source.act === "handOutToken" ? "Hand out a new token" : "Apply the plan again"}</Button>}
         {cure.data && <p role="status">Done: {cure.data.applied.length} objects applied. It takes effect within a minute.</p>}
         {cure.error ? <Trouble error={cure.error} /> : null}
       </div>

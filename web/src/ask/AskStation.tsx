@@ -103,7 +103,7 @@ export function AskStation() {
       <Title about={data && (data.shape === "series" ? `${data.series.length} series, one value every ${data.every}` : undefined)}
         actions={data && <>
           {!editing && <Button data-enquiry onPress={() => setEditing(true)}>Edit</Button>}
-          {data.shape === "series" && <Button main onPress={() => navigate({ pathname: "/alarms", search: new URLSearchParams({ cluster, rule: "new", q: asked }).toString() })}>Make an alert rule</Button>}
+          {data.shape === "series" && <Button needs="author" main onPress={() => navigate({ pathname: "/alarms", search: new URLSearchParams({ cluster, rule: "new", q: asked }).toString() })}>Make an alert rule</Button>}
         </>}>{data ? heading(data) : "What happened?"}</Title>
       {editing ? editor : data ? <Card><Ledger steps={data.steps} notes={data.notes} formatted={data.formatted} onAsk={ask} onCure={(note) => ask(applyCure(asked, note.cure!))} /></Card> : null}
       {answer.error && !error ? <Trouble error={answer.error} /> : null}

@@ -75,7 +75,7 @@ export function ClustersStation() {
   if (clusters.isPending) return <Waiting what="Reading the clusters" />;
   if (clusters.error) return <Trouble error={clusters.error} />;
   if (clusters.data.length === 0)
-    return <>{dialogs}<Card><Empty title="No cluster is connected yet" action={<Button main onPress={() => setConnecting(true)}>Connect a cluster</Button>}>Its nodes, workloads and pods will stand here. Have its kubeconfig ready.</Empty></Card></>;
+    return <>{dialogs}<Card><Empty title="No cluster is connected yet" action={<Button needs="installer" main onPress={() => setConnecting(true)}>Connect a cluster</Button>}>Its nodes, workloads and pods will stand here. Have its kubeconfig ready.</Empty></Card></>;
   const summary = clusters.data.find((one) => one.name === cluster);
   const pods = (inventory.data?.pods ?? []).filter((pod) => (!view.namespace || pod.namespace === view.namespace) && (!view.workload || pod.workload === view.workload) && (!trouble || pod.level !== "clear"));
   const shown = inventory.data?.pods.find((pod) => pod.namespace + "/" + pod.name === open);
@@ -86,9 +86,9 @@ export function ClustersStation() {
       {dialogs}
       <Title about={summary && `${summary.readyNodes} of ${summary.nodes} nodes ready, ${summary.readyPods} of ${summary.pods} pods, ${summary.version}`}
         actions={<>
-          <Button onPress={() => setPractice(true)}>Practice faults</Button>
-          <Button onPress={() => setRemoving(true)}>Disconnect</Button>
-          <Button main onPress={() => setConnecting(true)}>Connect a cluster</Button>
+          <Button needs="installer" onPress={() => setPractice(true)}>Practice faults</Button>
+          <Button needs="installer" onPress={() => setRemoving(true)}>Disconnect</Button>
+          <Button needs="installer" main onPress={() => setConnecting(true)}>Connect a cluster</Button>
         </>}>What runs in {where}</Title>
       {inventory.error ? <Trouble error={inventory.error} /> : null}
       {(inventory.data?.errors.length ?? 0) > 0 && <Trouble error={`${cluster} cannot be read completely. ${inventory.data!.errors.join("; ")}`} />}

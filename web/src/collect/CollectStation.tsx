@@ -88,9 +88,9 @@ export function CollectStation() {
       <Title about={view.revision === 0 ? "nothing is collected yet" : changed ? `draft of revision ${view.revision + 1}, revision ${view.revision} is in force` : `revision ${view.revision} is in force`}
         actions={<>
           {changed && <Button onPress={() => setDraft(null)}>Undo changes</Button>}
-          <Button onPress={() => setTokens(true)}>Ingest tokens</Button>
-          <Button onPress={() => setManifests(true)}>Manifests</Button>
-          <Button main isDisabled={rollOut.isPending || (!changed && view.revision > 0)} onPress={() => rollOut.mutate(plan)}>{rollOut.isPending ? "Applying" : "Roll out"}</Button>
+          <Button needs="keeper" onPress={() => setTokens(true)}>Ingest tokens</Button>
+          <Button needs="installer" onPress={() => setManifests(true)}>Manifests</Button>
+          <Button needs="installer" main isDisabled={rollOut.isPending || (!changed && view.revision > 0)} onPress={() => rollOut.mutate(plan)}>{rollOut.isPending ? "Applying" : "Roll out"}</Button>
         </>}>Collection from {cluster}</Title>
       {rollOut.error ? <Trouble error={rollOut.error} /> : null}
       <Signals>

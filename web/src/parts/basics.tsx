@@ -3,6 +3,7 @@ import { Button as AriaButton, type ButtonProps } from "react-aria-components";
 import styled, { css } from "styled-components";
 import type { Schemas } from "../api/client";
 import { Problem } from "../api/client";
+import { useWhyNot, type Role } from "./may";
 
 /** The one place where React Aria's behaviour gets our look. */
 
@@ -45,8 +46,12 @@ const Bare = styled(AriaButton)`
   &[data-hovered] { text-decoration: underline; }
 `;
 
-export function Button({ main, bare, ...rest }: ButtonProps & { main?: boolean; bare?: boolean }) {
-  return main ? <Main {...rest} /> : bare ? <Bare {...rest} /> : <Plain {...rest} />;
+/** A button; where it needs a role the person lacks, it is off and says why. */
+export function Button({ main, bare, needs, ...rest }: ButtonProps & { main?: boolean; bare?: boolean; needs?: Role }) {
+  const why = useWhyNot(needs);
+  const shown = why ? { ...rest, isDisabled: true } : rest;
+  const button = main ? <Main {...shown} /> : bare ? <Bare {...shown} /> : <Plain {...shown} />;
+  return why ? <span title={why}>{button}</span> : button;
 }
 
 export const Card = styled.section`

@@ -4,7 +4,7 @@ import { Outlet, useLocation, useNavigate } from "react-router";
 import styled from "styled-components";
 import { api, got, type Schemas } from "../api/client";
 import { Button, Trouble } from "../parts/basics";
-import { Choose } from "../parts/fields";
+import { Choose, TextInput } from "../parts/fields";
 import { Dialog } from "../parts/overlays";
 import { clock, day } from "../parts/time";
 import { Header, stations } from "./Header";
@@ -101,6 +101,7 @@ function Inside({ session, theme, setTheme }: { session: Schemas["SessionView"];
       </>} />
       <ScopeTree cluster={cluster} />
       <Main>
+        <SeenBy session={session} />
         {session.demo && <CatchingUp />}
         {view.error ? <Trouble error={view.error} /> : null}
         <Outlet />
@@ -134,13 +135,33 @@ function Keys({ single, setSingle, close }: { single: boolean; setSingle: (on: b
   );
 }
 
+/** While a keeper looks with another's eyes, says so on every page. */
+function SeenBy({ session }: { session: Schemas["SessionView"] }) {
+  if (!session.seenByKeeper) return null;
+  return <Banner role="status">You see what {session.name} sees; nothing can be changed. <Button onPress={async () => { await api.DELETE("/api/session/as"); globalThis.location.assign("/people"); }}>Be yourself again</Button></Banner>;
+}
+
 function PersonDialog({ session, theme, setTheme, close }: { session: Schemas["SessionView"]; theme: ThemeChoice; setTheme: (theme: ThemeChoice) => void; close: () => void }) {
   const queries = useQueryClient();
+  const navigate = useNavigate();
+  const [current, setCurrent] = useState("");
+  const [fresh, setFresh] = useState("");
+  const [said, setSaid] = useState<unknown>(null);
   return (
     <Dialog title={session.name} width={420} onClose={close} actions={<Button main onPress={async () => { await api.DELETE("/api/session"); queries.clear(); globalThis.location.assign("/"); }}>Sign out</Button>}>
       <div>{session.email}</div>
       <div>Roles: {session.roles.join(", ") || "none"}</div>
       <div>Sees: {session.clusters?.join(", ") ?? "all clusters"}, {session.namespaces?.join(", ") ?? "all namespaces"}</div>
+      {session.roles.includes("keeper") && <div><Button onPress={() => { close(); navigate("/people"); }}>People and audit log</Button></div>}
+      {!session.seenByKeeper && <details>
+        <summary>Change the password</summary>
+        <div style={{ display: "grid", gap: 8, paddingTop: 8 }}>
+          <TextInput label="Present password" type="password" value={current} onChange={setCurrent} />
+          <TextInput label="New password" type="password" value={fresh} onChange={setFresh} help="At least ten characters." />
+          <div><Button isDisabled={!current || fresh.length < 10} onPress={async () => { try { await got(api.POST("/api/session/password", { body: { current, new: fresh } })); setSaid("changed"); setCurrent(""); setFresh(""); } catch (wrong) { setSaid(wrong); } }}>Change it</Button></div>
+          {said === "changed" ? <div role="status">The password is changed.</div> : said ? <Trouble error={said} /> : null}
+        </div>
+      </details>}
       <Choose label="Appearance" value={theme} onChange={setTheme} options={[{ id: "system", text: "like the system" }, { id: "light", text: "light" }, { id: "dark", text: "dark" }]} />
     </Dialog>
   );
