@@ -250,7 +250,7 @@ public sealed class CollectingAgent : IAsyncDisposable
 
     private async Task Metrics(CollectionPlan plan, DateTimeOffset now, CancellationToken stop)
     {
-        var every = TimeSpan.FromSeconds(plan.Metrics?.EverySeconds ?? 15);
+        var every = TimeSpan.FromSeconds(plan.Metrics?.EverySecondsAt(now) ?? 15);
         // Passes lie on multiples of the interval, so that the stamps of all agents agree. A pass that comes late, as the
         // first one does, is not stamped as if it had been in time.
         var stamp = new DateTimeOffset(now.UtcTicks / every.Ticks * every.Ticks, TimeSpan.Zero);

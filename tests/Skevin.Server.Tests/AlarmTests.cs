@@ -86,6 +86,43 @@ public sealed class AlarmTests(ServerWithStandIn server) : IClassFixture<ServerW
     }
 
     [Fact]
+    public async Task Replay_tells_noise_other_bounds_and_which_incidents_each_would_have_missed()
+    {
+        var now = DateTimeOffset.FromUnixTimeSeconds(DateTimeOffset.UtcNow.ToUnixTimeSeconds() / 60 * 60);
+        // Six hours of minutes: quiet, a short peak three hours ago, a long one an hour ago.
+        var points = Enumerable.Range(1, 360).Select(i => (now.AddMinutes(-i), i is >= 178 and < 180 ? 0.9 : i is >= 60 and < 90 ? 0.8 : 0.2)).ToArray();
+        (await server.Anonymous().Push(_token, OtlpBuilder.Request("replayed.wait", "s", false, points, ("k8s.namespace.name", "auction")))).StatusCode.ShouldBe(HttpStatusCode.OK);
+        var written = (await server.Keeper.Send("api/incidents", new { title = "replies were slow", from = now.AddMinutes(-88), to = now.AddMinutes(-62), cluster = South }))!;
+        await server.Keeper.Send("api/incidents", new { title = "something else", from = now.AddMinutes(-300), to = now.AddMinutes(-290), cluster = South });
+        Task<JsonNode?> Replay(string above, string hold) => server.Keeper.Send("api/alert-rules/replay", new { rule = new { rule = "r", when = "replayed.wait -> max by namespace", above, hold, every = "1m" }, from = now.AddHours(-6), to = now, cluster = South });
+
+        var answer = (await Replay("500ms", "5m"))!;
+        answer["raised"]!.AsArray().Count.ShouldBe(1);
+        (answer["missed"]!.AsArray().Select(title => (string)title!).ShouldHaveSingleItem(), (int)answer["incidents"]!).ShouldBe(("something else", 2));
+        var variants = answer["variants"]!.AsArray();
+        var present = variants.Single(variant => (bool)variant!["present"]!)!;
+        ((string)present["bound"]!, (string)present["hold"]!, (int)present["raised"]!).ShouldBe(("500ms", "5m", 1));
+        var sharp = variants.Single(variant => (string)variant!["bound"]! == "500ms" && (string)variant["hold"]! == "0")!;
+        ((int)sharp["raised"]!, (int)sharp["briefly"]!).ShouldBe((2, 1));
+        var wide = variants.Single(variant => (string)variant!["bound"]! == "1s" && (string)variant["hold"]! == "0")!;
+        (wide["missed"]!.AsArray().Count, (string)wide["above"]!).ShouldBe((2, "1s"));
+        ((double)sharp["messagesPerWeek"]!).ShouldBe(4 * 28, 1e-6);
+
+        // What is offered can be sent as it is.
+        foreach (var variant in variants)
+            (await Replay((string)variant!["bound"]!, (string)variant["hold"]!))!["raised"]!.AsArray().Count.ShouldBe((int)variant["raised"]!);
+
+        var reader = await server.Person(Roles.Reader, clusters: ["another"]);
+        (await reader.Json($"api/incidents?cluster={South}")).AsArray().ShouldBeEmpty();
+        using (var refused = await reader.PostAsJsonAsync("api/incidents", new { title = "x", from = now, to = now.AddMinutes(1) }))
+            refused.StatusCode.ShouldBe(HttpStatusCode.Forbidden);
+        using (var backwards = await server.Keeper.PostAsJsonAsync("api/incidents", new { title = "x", from = now, to = now }))
+            backwards.StatusCode.ShouldBe(HttpStatusCode.BadRequest);
+        (await server.Keeper.DeleteAsync("api/incidents/" + written["id"])).StatusCode.ShouldBe(HttpStatusCode.NoContent);
+        ((int)(await Replay("500ms", "5m"))!["incidents"]!).ShouldBe(1);
+    }
+
+    [Fact]
     public async Task A_shelved_alarm_is_recorded_but_not_told_and_a_reader_of_another_namespace_sees_nothing()
     {
         await server.Keeper.Send("api/contacts", new { name = "quiet-desk", url = $"http://127.0.0.1:{server.PracticePort + 3}/hook" });

@@ -266,7 +266,7 @@ test("an alert rule is made of an enquiry, a fault raises it, the message arrive
   await page.keyboard.press("Escape");
   await page.goto(`${base}/ask?q=${encodeURIComponent('http_server_request_duration_seconds -> where workload = "settle" and quantile = "0.95" -> max by namespace, workload every 5s')}`);
   await button(page, "Make an alert rule").click();
-  await page.getByLabel("Name").fill("Settle waits for the bank");
+  await page.getByRole("textbox", { name: "Name", exact: true }).fill("Settle waits for the bank");
   await page.getByLabel("Bound", { exact: true }).fill("2s");
   await page.getByLabel("Hold", { exact: true }).fill("5s");
   await page.getByLabel("Wait").fill("5s");

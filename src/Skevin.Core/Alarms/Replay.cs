@@ -13,6 +13,25 @@ public static class Replay
     /// <summary>A clearing within this is counted as brief.</summary>
     public static readonly TimeSpan Brief = TimeSpan.FromMinutes(3);
 
+    /// <summary>How many stretches were cleared within <see cref="Brief"/>.</summary>
+    public static int Briefly(IEnumerable<RaisedStretch> raised) => raised.Count(stretch => stretch.To is { } to && to - stretch.From <= Brief.TotalMilliseconds);
+
+    /// <summary>The same answer with at most so many slots, to be drawn: of slots that become one, the value nearest to being raised, or beyond it.</summary>
+    public static Answer Thinned(Answer answer, int most, bool above)
+    {
+        var count = answer.Series.Select(series => series.Values.Length).DefaultIfEmpty(0).Max();
+        if (count <= most)
+            return answer;
+        var together = (count + most - 1) / most;
+        var width = (long)answer.Every.TotalMilliseconds;
+        return answer with
+        {
+            Every = answer.Every * together,
+            FirstEnd = answer.FirstEnd + (together - 1) * width,
+            Series = [.. answer.Series.Select(series => series with { Values = [.. series.Values.Chunk(together).Where(some => some.Length == together).Select(some => some.Where(double.IsFinite).DefaultIfEmpty(double.NaN) is var finite && above ? finite.Max() : finite.Min())] })],
+        };
+    }
+
     /// <summary>Judges every slot of an answer.</summary>
     public static IReadOnlyList<RaisedStretch> Over(AlarmRule rule, Bounds bounds, Answer answer)
     {

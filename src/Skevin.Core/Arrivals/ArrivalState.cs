@@ -15,7 +15,7 @@ public enum ArrivalState
     /// <summary>Nothing for 2.5 intervals.</summary>
     Late,
 
-    /// <summary>Under 99 % of the last hour's minutes.</summary>
+    /// <summary>Under 99 % of the last hour's minutes, or the last read was broken off by an error.</summary>
     Partial,
 
     /// <summary>The answer to a request was a 4xx.</summary>
@@ -82,7 +82,8 @@ public static class ArrivalJudgement
             return now - since < StartingTime ? ArrivalState.Starting : ArrivalState.Silent;
         if (!flowing)
             return ArrivalState.Late;
-        return received < Complete * expected ? ArrivalState.Partial : ArrivalState.OnTime;
+        // What was read in spite of an error is not all there is.
+        return received < Complete * expected || evidence.Report?.Error is not null ? ArrivalState.Partial : ArrivalState.OnTime;
     }
 
     // The running minute and the one before may still be on their way.

@@ -38,10 +38,11 @@ public enum SourceKind
 /// <param name="SentBy">The collector, in words.</param>
 /// <param name="Agent">The pod that collects it, null while there is none.</param>
 /// <param name="IntervalSeconds">How often it should come.</param>
+/// <param name="Node">The node it is on; null where it is on none, or the node is not known.</param>
 /// <param name="Since">From when it is expected: both ends ready. Null while one is not.</param>
 public sealed record ExpectedSource(
     string Signal, string Name, SourceKind Kind, string? Namespace, string SentBy, PodState? Agent, PodState? Target,
-    int IntervalSeconds, DateTimeOffset? Since);
+    int IntervalSeconds, DateTimeOffset? Since, NodeState? Node = null);
 
 /// <summary>Works out what should arrive.</summary>
 public static class ExpectedSources
@@ -121,8 +122,16 @@ public static class ExpectedSources
                 select One("traces", Spans(workload.Key.Namespace, workload.Key.Workload), SourceKind.WorkloadSpans, workload.Key.Namespace, "its pods, by their agents", Agent(first.Node), first, ReportSeconds));
         if (plan.Flows is not null)
             list.AddRange(inventory.Nodes.Select(node => One("flows", Flows(node.Name), SourceKind.FlowExporter, null, "flow exporter of " + node.Name, Agent(node.Name), null, ReportSeconds)));
-        return list;
+        var nodes = inventory.Nodes.ToDictionary(node => node.Name);
+        return [.. list.Select(source => source with { Node = nodes.GetValueOrDefault(NodeOf(source)) })];
     }
+
+    // A source of a node carries the node's name; what a node's agent reads is on that node too.
+    private static string NodeOf(ExpectedSource source) => source.Kind switch
+    {
+        SourceKind.NodeUsage or SourceKind.HostMetrics or SourceKind.FlowExporter => source.Name[(source.Name.IndexOf('/') + 1)..],
+        _ => source.Agent?.Node ?? source.Target?.Node ?? "",
+    };
 
     /// <summary>Whether the endpoints of a pod are read under a plan.</summary>
     public static bool IsCollected(MetricsPlan metrics, PodState pod) =>

@@ -23,6 +23,8 @@ public sealed record CollectionPlan(MetricsPlan? Metrics, LogsPlan? Logs = null,
         {
             if (metrics.EverySeconds is < 1 or > 300)
                 yield return "Metrics are read every 1 s to 5 min.";
+            if (metrics.Closely is { EverySeconds: < 1 or > 300 })
+                yield return "A close look reads metrics every 1 s to 5 min.";
             if (metrics.Endpoints && !metrics.EndpointPath.StartsWith('/'))
                 yield return "The path of application endpoints begins with '/', for example /metrics.";
             if (metrics.Endpoints && metrics.EndpointPort.Length == 0)
@@ -45,13 +47,22 @@ public sealed record CollectionPlan(MetricsPlan? Metrics, LogsPlan? Logs = null,
 /// <param name="EndpointPath">Path read there.</param>
 /// <param name="Namespaces">Namespaces whose endpoints are read; empty for all.</param>
 /// <param name="HostMetrics">Processor by mode, memory, disks, file systems and interfaces of each node, from its kernel.</param>
+/// <param name="Closely">More often for a while, or null.</param>
 public sealed record MetricsPlan(
     bool ResourceUsage = true, bool ClusterState = true, bool Endpoints = true, int EverySeconds = 15,
-    string EndpointPort = "metrics", string EndpointPath = "/metrics", IReadOnlyList<string>? Namespaces = null, bool HostMetrics = false)
+    string EndpointPort = "metrics", string EndpointPath = "/metrics", IReadOnlyList<string>? Namespaces = null, bool HostMetrics = false, CloseLook? Closely = null)
 {
+    /// <summary>How often metrics are read at a moment, in seconds: the agents go back by themselves when the close look is over.</summary>
+    public int EverySecondsAt(DateTimeOffset now) => Closely is { } closely && now < closely.Until ? closely.EverySeconds : EverySeconds;
+
     /// <summary>Whether it collects anything.</summary>
     public bool Any => ResourceUsage || ClusterState || Endpoints || HostMetrics;
 }
+
+/// <summary>Metrics are read more often for a while.</summary>
+/// <param name="EverySeconds">How often, 1 to 300 s.</param>
+/// <param name="Until">Until when.</param>
+public sealed record CloseLook(int EverySeconds, DateTimeOffset Until);
 
 /// <summary>How logs are collected.</summary>
 /// <param name="Containers">Lines the containers write.</param>

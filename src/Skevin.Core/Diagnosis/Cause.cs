@@ -35,8 +35,8 @@ public static class Diagnoses
 {
     private static readonly IDiagnosisRule[] Rules =
     [
-        new TokenReplaced(), new TokenUnknown(), new RightMissing(), new AgentMissing(), new AgentNotReady(), new TargetNotReady(),
-        new ConnectionRefused(), new MalformedExposition(), new ReadFailed(), new NoSpansSent(), new CatchingUp(), new NothingHeard(),
+        new NodeLost(), new TokenReplaced(), new TokenUnknown(), new RightMissing(), new AgentMissing(), new ImageNotPulled(), new AgentNotReady(), new TargetNotReady(),
+        new ConnectionRefused(), new NothingAtPath(), new MalformedExposition(), new ReadFailed(), new NoSpansSent(), new CatchingUp(), new NothingHeard(),
     ];
 
     /// <summary>The first cause that is proved; null where nothing is wrong.</summary>

@@ -37,7 +37,8 @@ public sealed record InForceRequest(bool InForce);
 public sealed record ShelveRequest(DateTimeOffset? Until);
 
 /// <summary>A rule to try over history.</summary>
-public sealed record ReplayRequest(RuleDocument Rule, DateTimeOffset From, DateTimeOffset To, string Cluster);
+/// <param name="UtcOffsetMinutes">Of the time zone nights are reckoned in.</param>
+public sealed record ReplayRequest(RuleDocument Rule, DateTimeOffset From, DateTimeOffset To, string Cluster, int UtcOffsetMinutes = 0);
 
 /// <summary>A stretch in which it would have been raised.</summary>
 public sealed record StretchView(IReadOnlyDictionary<string, string> Labels, DateTimeOffset From, DateTimeOffset? To, double? Worst);
@@ -45,7 +46,24 @@ public sealed record StretchView(IReadOnlyDictionary<string, string> Labels, Dat
 /// <summary>What a rule would have done.</summary>
 /// <param name="Briefly">How many were cleared within 3 min.</param>
 /// <param name="Above">The upper bound in the enquiry's unit.</param>
-public sealed record ReplayView(IReadOnlyList<StretchView> Raised, double MessagesPerWeek, int Briefly, string Unit, double? Above, double? Below, AskAnswer Answer);
+/// <param name="AtNight">How many were raised between 22:00 and 06:00.</param>
+/// <param name="Missed">Titles of incidents written up in this time that it would not have seen.</param>
+/// <param name="Incidents">How many were written up.</param>
+/// <param name="Variants">What other bounds and hold times would have done.</param>
+/// <param name="Suggested">A bound and hold time from this history; null where there is too little of it, or none does.</param>
+/// <param name="Answer">What was judged, with at most 800 slots: of those put together, the value nearest to being raised.</param>
+public sealed record ReplayView(
+    IReadOnlyList<StretchView> Raised, double MessagesPerWeek, int Briefly, int AtNight, IReadOnlyList<string> Missed, int Incidents, string Unit, double? Above, double? Below,
+    IReadOnlyList<VariantView> Variants, SuggestionView? Suggested, AskAnswer Answer);
+
+/// <summary>What a rule with another bound and hold time would have done.</summary>
+/// <param name="Bound">As it would stand in the rule.</param>
+/// <param name="Hold">As it would stand in the rule.</param>
+/// <param name="Present">Whether it is the rule as it is.</param>
+public sealed record VariantView(string? Above, string? Below, string Bound, string Hold, bool Present, int Raised, double MessagesPerWeek, int Briefly, int AtNight, IReadOnlyList<string> Missed);
+
+/// <summary>A bound and a hold time, and why these.</summary>
+public sealed record SuggestionView(string Bound, string Hold, string Why);
 
 /// <summary>Somebody to tell.</summary>
 public sealed record ContactRequest(string Name, string Url);
@@ -65,6 +83,8 @@ public static class AlarmEndpoints
         services.AddSingleton<JudgeRules>();
         services.AddSingleton<DeliverMessages>();
         services.AddSingleton<SaveRule>();
+        services.AddSingleton<ReplayRule>();
+        services.AddSingleton<IncidentBook>();
         services.AddHostedService<AlarmWorker>();
         services.AddHttpClient("messages", client => client.Timeout = TimeSpan.FromSeconds(10))
             .ConfigurePrimaryHttpMessageHandler(() => new SocketsHttpHandler { AllowAutoRedirect = false });
@@ -103,7 +123,28 @@ public static class AlarmEndpoints
         }).Needs(Roles.Author).Audits("switched an alert rule");
         routes.MapDelete("/api/alert-rules/{id:guid}", async (Guid id, ClaimsPrincipal user, SaveRule save, CancellationToken stop) =>
             (await save.Remove(id, user, stop)).NoContentOr()).Needs(Roles.Author).Audits("removed an alert rule");
-        routes.MapPost("/api/alert-rules/replay", Replayed).Needs(Roles.Reader).OnlyReads();
+        routes.MapPost("/api/alert-rules/replay", async Task<Results<Ok<ReplayView>, ProblemHttpResult>> (ReplayRequest body, ClaimsPrincipal user, ClusterWatchers watchers, ReplayRule replay, CancellationToken stop) =>
+            watchers.Visible(body.Cluster, user) is null ? ClusterEndpoints.NotThere(body.Cluster).Http() : (await replay.Run(body, user.Scope(), stop)).Http()).Needs(Roles.Reader).OnlyReads();
+
+        routes.MapGet("/api/incidents", (string? cluster, DateTimeOffset? from, DateTimeOffset? to, ClaimsPrincipal user, IncidentBook incidents, TimeProvider clock, CancellationToken stop) =>
+            incidents.Read(cluster, from ?? clock.GetUtcNow().AddDays(-400), to ?? clock.GetUtcNow(), user.Scope(), stop)).Needs(Roles.Reader);
+        routes.MapPost("/api/incidents", async Task<Results<Created<IncidentView>, ProblemHttpResult>> (IncidentRequest body, ClaimsPrincipal user, IncidentBook incidents, TimeProvider clock, AuditNote note, CancellationToken stop) =>
+        {
+            (note.About, note.Cluster) = (body.Title, body.Cluster);
+            if (string.IsNullOrWhiteSpace(body.Title) || body.Title.Length > 200)
+                return new Problem(400, "The incident needs a title.", "Up to 200 characters that say what was wrong.").Http();
+            if (body.To <= body.From)
+                return new Problem(400, "The incident ends before it begins.", "'to' must be later than 'from'.").Http();
+            if (body.Cluster is { } cluster && !user.Scope().Sees(cluster))
+                return ClusterEndpoints.NotThere(cluster).Http();
+            var id = await incidents.Write(body, user.PersonName(), stop);
+            return TypedResults.Created($"/api/incidents/{id}", new IncidentView(id, body.Title.Trim(), body.From, body.To, body.Cluster, user.PersonName(), clock.GetUtcNow()));
+        }).Needs(Roles.Responder).Audits("wrote up an incident");
+        routes.MapDelete("/api/incidents/{id:int}", async Task<Results<NoContent, ProblemHttpResult>> (int id, IncidentBook incidents, AuditNote note, CancellationToken stop) =>
+        {
+            note.About = await incidents.Remove(id, stop);
+            return note.About is null ? new Problem(404, "No such incident.", "It was taken out before.").Http() : TypedResults.NoContent();
+        }).Needs(Roles.Responder).Audits("took out an incident");
 
         routes.MapGet("/api/contacts", async (IDbContextFactory<SkevinContext> contexts, ClaimsPrincipal user, CancellationToken stop) =>
         {
@@ -188,36 +229,6 @@ public static class AlarmEndpoints
         await context.SaveChangesAsync(stop);
         feed.Tell("alarms", found.Name);
         return TypedResults.NoContent();
-    }
-
-    private static async Task<Results<Ok<ReplayView>, ProblemHttpResult>> Replayed(ReplayRequest body, ClaimsPrincipal user, ClusterWatchers watchers, AskEnquiry ask, CancellationToken stop)
-    {
-        if (watchers.Visible(body.Cluster, user) is null)
-            return ClusterEndpoints.NotThere(body.Cluster).Http();
-        if (AlarmRule.Read(body.Rule, out var mistakes) is not { } rule)
-            return new Problem(400, "The rule has mistakes.", string.Join(" ", mistakes.Select(mistake => mistake.Message)), mistakes).Http();
-        try
-        {
-            var answer = await EnquiryRunner.Run(rule.Enquiry, null, new Window(body.From.ToUnixTimeMilliseconds(), body.To.ToUnixTimeMilliseconds()),
-                ask.ReaderFor(user.Scope(), body.Cluster), new Limits(), stop, rule.Every);
-            if (rule.BoundsIn(answer.Unit, out var error) is not { } bounds)
-                return new Problem(400, "A bound does not fit.", error!, new[] { new RuleMistake("above", error!) }).Http();
-            var raised = Replay.Over(rule, bounds, answer);
-            var weeks = (body.To - body.From) / TimeSpan.FromDays(7);
-            return TypedResults.Ok(new ReplayView(
-                [.. raised.Select(stretch => new StretchView(stretch.Labels.ToDictionary(pair => pair.Key, pair => pair.Value), DateTimeOffset.FromUnixTimeMilliseconds(stretch.From),
-                    stretch.To is { } to ? DateTimeOffset.FromUnixTimeMilliseconds(to) : null, double.IsFinite(stretch.Worst) ? stretch.Worst : null))],
-                raised.Sum(stretch => stretch.To is null ? 1 : 2) / weeks,
-                raised.Count(stretch => stretch.To is { } to && to - stretch.From <= Replay.Brief.TotalMilliseconds), answer.Unit, bounds.Above, bounds.Below, AskEndpoints.View(rule.Enquiry, answer)));
-        }
-        catch (EnquiryException wrong)
-        {
-            return new Problem(400, "The enquiry cannot be read.", wrong.Message, new[] { new RuleMistake("when", $"Line {wrong.Error.Line}, column {wrong.Error.Column}: {wrong.Message}") }).Http();
-        }
-        catch (LimitException limit)
-        {
-            return new Problem(422, "The enquiry is too large.", limit.Message).Http();
-        }
     }
 
     // An alarm belongs to the namespace its labels name; without one it is for readers of the whole cluster.

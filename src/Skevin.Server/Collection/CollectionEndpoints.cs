@@ -39,7 +39,8 @@ public sealed record CollectionView(
 public sealed record PlanRequest(CollectionPlan Plan);
 
 /// <summary>The objects of a plan.</summary>
-public sealed record ManifestsView(int Revision, string Yaml, IReadOnlyList<NeededRight> Rights, IReadOnlyList<NodeAccess> OnNodes, IReadOnlyList<string> Problems);
+/// <param name="Difference">What it changes against the plan in force.</param>
+public sealed record ManifestsView(int Revision, string Yaml, IReadOnlyList<NeededRight> Rights, IReadOnlyList<NodeAccess> OnNodes, IReadOnlyList<string> Problems, PlanDifference Difference);
 
 /// <summary>A token to make.</summary>
 /// <param name="ItemsPerSecond">Samples, lines, spans and flows it may send a second; left out for any number.</param>
@@ -69,9 +70,10 @@ public static class CollectionEndpoints
         {
             if (watchers.Visible(name, user) is not { } cluster)
                 return ClusterEndpoints.NotThere(name).Http();
-            var next = ((await plans.Revisions(cluster.Id, stop)).FirstOrDefault()?.Revision ?? 0) + 1;
+            var inForce = (await plans.Revisions(cluster.Id, stop)).FirstOrDefault();
+            var next = (inForce?.Revision ?? 0) + 1;
             var plan = body.Plan ?? CollectionPlan.Suggested;
-            return TypedResults.Ok(new ManifestsView(next, ManifestYaml.Write(rollOut.Objects(name, next, plan, null)), Permissions.For(plan), Permissions.OnNodes(plan), [.. plan.Problems()]));
+            return TypedResults.Ok(new ManifestsView(next, ManifestYaml.Write(rollOut.Objects(name, next, plan, null)), Permissions.For(plan), Permissions.OnNodes(plan), [.. plan.Problems()], PlanDifference.Between(inForce?.Plan, plan, cluster.Watch.Current)));
         }).Needs(Roles.Installer).OnlyReads();
         routes.MapPost("/api/clusters/{name}/collection/roll-out", async Task<Results<Ok<RollOut>, ProblemHttpResult>> (
             string name, PlanRequest body, ClaimsPrincipal user, ClusterWatchers watchers, RollOutPlan rollOut, AuditNote note, CancellationToken stop) =>

@@ -11,6 +11,7 @@ public sealed class ClusterFaults(SimCluster cluster, Faults faults)
     private const string AlteredToken = "YWx0ZXJlZCBieSBoYW5k";
     private static readonly ObjectKey Role = new("rbac.authorization.k8s.io", "clusterroles", "", Manifests.Agent);
     private static readonly ObjectKey Secret = new("", "secrets", Manifests.Namespace, Manifests.TokenSecret);
+    private static readonly ObjectKey Agents = new("apps", "daemonsets", Manifests.Namespace, Manifests.Agent);
     private readonly Dictionary<string, JsonObject> _before = [];
 
     /// <summary>All faults and whether they are on now. A fault that was cured from outside is off.</summary>
@@ -30,6 +31,8 @@ public sealed class ClusterFaults(SimCluster cluster, Faults faults)
                     [.. body["rules"]!.AsArray().Where(rule => !Reads(rule, "nodes/proxy")).Select(rule => rule!.DeepClone())]));
             case Faults.TokenAltered:
                 return Change(name, Secret, on, body => body["data"]!["token"] = AlteredToken);
+            case Faults.ImageMissing:
+                return Change(name, Agents, on, body => ImageOf(body)!["image"] = Manifests.Image + "-mistyped");
             default:
                 faults.Set(name, on);
                 return true;
@@ -40,8 +43,11 @@ public sealed class ClusterFaults(SimCluster cluster, Faults faults)
     {
         Faults.RoleMissing => cluster.Store.Get(Role) is { } role && !role.Body["rules"]!.AsArray().Any(rule => Reads(rule, "nodes/proxy")),
         Faults.TokenAltered => cluster.Store.Get(Secret)?.Body["data"]?["token"]?.GetValue<string>() == AlteredToken,
+        Faults.ImageMissing => cluster.Store.Get(Agents) is { } agents && ImageOf(agents.Body)?["image"]?.GetValue<string>() != Manifests.Image,
         _ => faults.IsOn(name),
     };
+
+    private static JsonNode? ImageOf(JsonObject set) => set["spec"]?["template"]?["spec"]?["containers"]?[0];
 
     private bool Change(string name, ObjectKey key, bool on, Action<JsonObject> harm)
     {

@@ -124,7 +124,7 @@ internal sealed class CoarsePast : IAsyncDisposable
             {
                 var configuration = JsonNode.Parse(text)!;
                 if (configuration["plan"]?["metrics"] is JsonObject metrics)
-                    metrics["everySeconds"] = (int)Pass.TotalSeconds;
+                    (metrics["everySeconds"], metrics["closely"]) = ((int)Pass.TotalSeconds, null);
                 body["data"]!["agent.json"] = configuration.ToJsonString();
             }
             _past.Model.Store.Put(item.Key, body);

@@ -23,6 +23,24 @@ public sealed class Faults
     /// <summary>A traffic policy denies door-watch the way to the queue.</summary>
     public const string PolicyDenies = "policy-denies";
 
+    /// <summary>price-feed serves its metrics under another path.</summary>
+    public const string WrongPath = "wrong-path";
+
+    /// <summary>settle listens for scrapes on another port than its pods name.</summary>
+    public const string WrongPort = "wrong-port";
+
+    /// <summary>lot-registry writes a line into its metrics that is none.</summary>
+    public const string Malformed = "malformed-exposition";
+
+    /// <summary>A node is lost with all that runs on it.</summary>
+    public const string NodeLost = "node-lost";
+
+    /// <summary>The agents' daemon set names an image that is not there.</summary>
+    public const string ImageMissing = "agent-image-missing";
+
+    /// <summary>Most names cannot be resolved.</summary>
+    public const string NamesFail = "name-service-fails";
+
     private readonly ConcurrentDictionary<string, bool> _on = new();
 
     /// <summary>All faults, in words.</summary>
@@ -34,6 +52,12 @@ public sealed class Faults
         (PolicyDenies, "A traffic policy denies door-watch the way to the queue"),
         (RoleMissing, "The agents' role loses the right to read node stats"),
         (TokenAltered, "Somebody overwrites the secret with the ingest token"),
+        (WrongPath, "price-feed serves its metrics under another path"),
+        (WrongPort, "settle listens for scrapes on another port than its pods name"),
+        (Malformed, "lot-registry writes a line into its metrics that is none"),
+        (NodeLost, "Node 4 is lost with all that runs on it"),
+        (ImageMissing, "The agents' daemon set names an image that is not there"),
+        (NamesFail, "The name service does not answer most of the time"),
     ];
 
     /// <summary>Whether a fault of the load model is on.</summary>

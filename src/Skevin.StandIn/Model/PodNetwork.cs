@@ -21,8 +21,8 @@ public sealed class PodNetwork(IReadOnlyList<SimCluster> clusters)
     /// <summary>Opens a connection to a pod's address: a real one where the pod listens, a really refused one where it does not.</summary>
     public async ValueTask<Stream> Dial(string host, int port, CancellationToken stop)
     {
-        var pod = clusters.Select(cluster => cluster.ByAddress(host.Trim('[', ']'))).FirstOrDefault(found => found is not null);
-        var listens = pod is not null && Ports(pod).Contains(port);
+        var (pod, faults) = Find(host);
+        var listens = pod is not null && Listens(pod, port, faults!);
         var socket = new Socket(SocketType.Stream, ProtocolType.Tcp) { NoDelay = true };
         try
         {
@@ -40,15 +40,32 @@ public sealed class PodNetwork(IReadOnlyList<SimCluster> clusters)
     public async Task Handle(HttpContext context)
     {
         Settle();
-        var host = context.Request.Host.Host.Trim('[', ']');
-        var pod = clusters.Select(cluster => cluster.ByAddress(host)).FirstOrDefault(found => found is not null);
-        if (pod is null || context.Request.Path != "/metrics")
+        var (pod, faults) = Find(context.Request.Host.Host);
+        // A process that went to another port took its connections with it.
+        if (pod is not null && !Listens(pod, context.Request.Host.Port ?? 80, faults!))
+        {
+            context.Abort();
+            return;
+        }
+        if (pod is null || context.Request.Path != (faults!.IsOn(Faults.WrongPath) && pod.OwnerName == "price-feed" ? "/internal/metrics" : "/metrics"))
         {
             context.Response.StatusCode = 404;
             return;
         }
         context.Response.ContentType = "application/openmetrics-text; version=1.0.0; charset=utf-8";
-        await context.Response.WriteAsync(Exposition(pod), context.RequestAborted);
+        var text = Exposition(pod);
+        // A label that is not closed, before the end.
+        if (faults!.IsOn(Faults.Malformed) && pod.OwnerName == "lot-registry")
+            text = text.Replace("# EOF\n", "# TYPE lots_waiting gauge\nlots_waiting{room=\"3} 4\n# EOF\n");
+        await context.Response.WriteAsync(text, context.RequestAborted);
+    }
+
+    private (SimPod? Pod, Faults? Faults) Find(string host)
+    {
+        foreach (var cluster in clusters)
+            if (cluster.ByAddress(host.Trim('[', ']')) is { } pod)
+                return (pod, cluster.Faults);
+        return (null, null);
     }
 
     // Buckets count all that took no longer. Source: OpenMetrics 1.0, "Histogram".
@@ -61,6 +78,9 @@ public sealed class PodNetwork(IReadOnlyList<SimCluster> clusters)
             text.Append(CultureInfo.InvariantCulture, $"{name}_bucket{{le=\"{(i < SimPod.CallBounds.Length ? SimPod.CallBounds[i].ToString("0.0##", CultureInfo.InvariantCulture) : "+Inf")}\"}} {sum += pod.Calls[i]}\n");
         text.Append(CultureInfo.InvariantCulture, $"{name}_sum {pod.SecondsCalling:R}\n{name}_count {sum}\n{name}_created {created}\n");
     }
+
+    private static bool Listens(SimPod pod, int port, Faults faults) =>
+        Ports(pod).Contains(port) && !(faults.IsOn(Faults.WrongPort) && pod.OwnerName == "settle" && port == Scenario.Of(pod)?.Metrics);
 
     private static IEnumerable<int> Ports(SimPod pod) =>
         pod.Container["ports"] is JsonArray ports ? ports.Select(port => port!["containerPort"]!.GetValue<int>()) : [];

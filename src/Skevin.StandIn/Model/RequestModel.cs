@@ -63,6 +63,8 @@ public sealed class RequestModel(LoadModel load, Faults faults, int seed, int we
 {
     private const double BankPatience = 3;
     private const double PolicyPatience = 1;
+    private const double NamePatience = 2;
+    private const double NamesFailing = 0.6;
     private const long Nanos = 1_000_000_000;
 
     private Random _random = new(seed);
@@ -80,7 +82,7 @@ public sealed class RequestModel(LoadModel load, Faults faults, int seed, int we
     /// <param name="sink">Is told.</param>
     public void Tick(IEnumerable<SimPod> pods, DateTimeOffset now, double seconds, IRequestSink sink)
     {
-        _ready = pods.Where(pod => pod.Step == PodStep.Ready).GroupBy(pod => $"{pod.Namespace}/{pod.OwnerName}").ToDictionary(group => group.Key, group => group.OrderBy(pod => pod.Name, StringComparer.Ordinal).ToArray());
+        _ready = pods.Where(pod => pod.IsReady).GroupBy(pod => $"{pod.Namespace}/{pod.OwnerName}").ToDictionary(group => group.Key, group => group.OrderBy(pod => pod.Name, StringComparer.Ordinal).ToArray());
         _bank = load.BankSeconds(now);
         var begin = Nano(now) - (long)(seconds * Nanos);
         foreach (var workload in Scenario.Workloads.Where(workload => workload.Enters > 0))
@@ -166,6 +168,14 @@ public sealed class RequestModel(LoadModel load, Faults faults, int seed, int we
         var span = Bits() | 1;
         if (_random.NextDouble() < 0.1)
             Resolve(caller, at);
+        if (faults.IsOn(Faults.NamesFail) && _random.NextDouble() < NamesFailing)
+        {
+            var gaveUp = at + (long)(NamePatience * Nanos);
+            Resolve(caller, gaveUp);
+            var (why, unknown) = ($"{workload.Name}.{workload.Namespace} cannot be resolved within {NamePatience:0} s", ("NameResolutionException", Stack(Scenario.Of(caller)!, "Resolve")));
+            Told(gaveUp, new MadeCall(caller, caller.ContainerStarted, trace, span, parent, workload.Method, workload.Name, null, workload.Port, at, gaveUp - at, 0, why, unknown, weight));
+            return (gaveUp, why, unknown);
+        }
         if (faults.IsOn(Faults.PolicyDenies) && caller.OwnerName == "door-watch" && workload.Name == "queue" && Pick(workload.Id) is { } denied)
         {
             var end = at + (long)(PolicyPatience * Nanos);

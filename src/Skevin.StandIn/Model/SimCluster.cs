@@ -2,6 +2,7 @@ using System.Globalization;
 using System.Security.Cryptography;
 using System.Text;
 using System.Text.Json.Nodes;
+using Skevin.Core.Collection;
 using Skevin.StandIn.Api;
 using Skevin.StandIn.Telemetry;
 
@@ -26,6 +27,8 @@ public sealed class SimCluster
     private static readonly TimeSpan LongestTold = TimeSpan.FromMinutes(10);
     private static readonly TimeSpan FineStep = TimeSpan.FromSeconds(5);
     private readonly TimeSpan _step;
+    private readonly Faults _faults;
+    private string? _lost;
     private static readonly TimeSpan LogsKept = TimeSpan.FromMinutes(3);
     private readonly List<(SimPod Pod, DateTimeOffset At)> _removed = [];
     private readonly Dictionary<ObjectKey, (long Version, string Template, string Hash)> _templates = [];
@@ -36,7 +39,7 @@ public sealed class SimCluster
     /// <param name="step">Greatest step of the model; 5 s where it is null.</param>
     public SimCluster(string name, int number, int nodes, Faults faults, int seed, DateTimeOffset now, PodLogs? logs = null, int weight = 1, TimeSpan? step = null)
     {
-        _step = step ?? FineStep;
+        (_step, _faults) = (step ?? FineStep, faults);
         Telemetry = new ClusterTelemetry(logs);
         Booted = now - TimeSpan.FromDays(23);
         Name = name;
@@ -50,6 +53,9 @@ public sealed class SimCluster
         Nodes = [.. Enumerable.Range(1, nodes).Select(i => $"{name[(name.IndexOf('-') + 1)..]}-{i}")];
         SetUp(now);
     }
+
+    /// <summary>What is switched in it.</summary>
+    public Faults Faults => _faults;
 
     /// <summary>Its name.</summary>
     public string Name { get; }
@@ -93,6 +99,7 @@ public sealed class SimCluster
                 var off = to - _now > LongestTold;
                 var step = off ? TimeSpan.FromMinutes(1) : to - _now > _step ? _step : to - _now;
                 _now += step;
+                Lose(_faults.IsOn(Faults.NodeLost) ? Nodes[Math.Min(3, Nodes.Count - 1)] : null);
                 Control();
                 _load.Tick(_pods.Values, _now, step.TotalSeconds);
                 if (!off)
@@ -244,7 +251,7 @@ public sealed class SimCluster
     private void ShowStatus(StoredObject item, string kind, string hash)
     {
         var pods = _pods.Values.Where(pod => pod.OwnerKind == kind && pod.Namespace == item.Key.Namespace && pod.OwnerName == item.Key.Name).ToArray();
-        var (ready, updated) = (pods.Count(pod => pod.Step == PodStep.Ready), pods.Count(pod => pod.TemplateHash == hash[..9]));
+        var (ready, updated) = (pods.Count(pod => pod.IsReady), pods.Count(pod => pod.TemplateHash == hash[..9]));
         var status = kind == "DaemonSet"
             ? new JsonObject
             {
@@ -292,8 +299,36 @@ public sealed class SimCluster
         Event(pod, "Normal", "Killing", $"Stopping container {Name0(pod)}");
     }
 
+    // The cluster only knows that the node's agent has stopped talking; what runs there is taken for not ready.
+    private void Lose(string? node)
+    {
+        if (node == _lost)
+            return;
+        foreach (var pod in _pods.Values.Where(pod => pod.Node == node || pod.Node == _lost))
+        {
+            pod.Lost = pod.Node == node;
+            Show(pod);
+        }
+        foreach (var name in new[] { _lost, node }.OfType<string>())
+        {
+            var (key, gone) = (new ObjectKey("", "nodes", "", name), name == node);
+            var body = (JsonObject)Store.Get(key)!.Body.DeepClone();
+            body["status"]!["conditions"] = new JsonArray(new JsonObject
+            {
+                ["type"] = "Ready", ["status"] = gone ? "Unknown" : "True", ["reason"] = gone ? "NodeStatusUnknown" : "NodeReady",
+                ["message"] = gone ? "the node agent stopped posting its status" : "the node agent is ready", ["lastTransitionTime"] = Time(_now),
+            });
+            Store.Put(key, body);
+        }
+        _lost = node;
+    }
+
+    private static bool IsThere(string? image) => image == Manifests.Image || image?.StartsWith("larkfield/", StringComparison.Ordinal) == true;
+
     private void Live(SimPod pod)
     {
+        if (pod.Lost)
+            return;
         var since = _now - pod.StepSince;
         switch (pod.Step)
         {
@@ -307,6 +342,13 @@ public sealed class SimCluster
                 {
                     Event(pod, "Warning", "FailedScheduling", pod.CannotSchedule ?? "");
                 }
+                break;
+            case PodStep.Creating when since >= TimeSpan.FromSeconds(3) && pod.Container["image"]?.GetValue<string>() is var image && !IsThere(image):
+                if (pod.CannotPull is not null)
+                    break;
+                pod.CannotPull = $"Back-off pulling image \"{image}\": not found";
+                Event(pod, "Warning", "Failed", $"Failed to pull image \"{image}\": not found");
+                Show(pod);
                 break;
             case PodStep.Creating when since >= TimeSpan.FromSeconds(3):
                 Begin(pod);

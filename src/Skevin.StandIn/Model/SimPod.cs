@@ -108,9 +108,19 @@ public sealed class SimPod
         return sorted.Length == 0 ? 0 : sorted[(int)Math.Min(sorted.Length - 1, share * sorted.Length)];
     }
 
+    /// <summary>Whether its node is lost: nobody knows what became of it.</summary>
+    public bool Lost { get; set; }
+
+    /// <summary>Why the image cannot be pulled, or null.</summary>
+    public string? CannotPull { get; set; }
+
     /// <summary>Whether the container runs.</summary>
     [JsonIgnore]
-    public bool Running => Step is PodStep.Started or PodStep.Ready;
+    public bool Running => !Lost && (Step is PodStep.Started or PodStep.Ready);
+
+    /// <summary>Whether it answers its readiness check.</summary>
+    [JsonIgnore]
+    public bool IsReady => !Lost && Step == PodStep.Ready;
 
     /// <summary>Restart back-off: 10 s, doubling, at most 5 min. Source: cluster documentation, "Restart policy".</summary>
     [JsonIgnore]
@@ -174,7 +184,7 @@ public sealed class SimPod
         {
             ["name"] = name,
             ["image"] = Container["image"]?.DeepClone(),
-            ["ready"] = Step == PodStep.Ready,
+            ["ready"] = IsReady,
             ["restartCount"] = Restarts,
             ["state"] = State(),
         };
@@ -200,6 +210,7 @@ public sealed class SimPod
 
     private JsonObject State() => Step switch
     {
+        PodStep.Creating when CannotPull is not null => new JsonObject { ["waiting"] = new JsonObject { ["reason"] = "ImagePullBackOff", ["message"] = CannotPull } },
         PodStep.Creating => new JsonObject { ["waiting"] = new JsonObject { ["reason"] = "ContainerCreating" } },
         PodStep.BackOff => new JsonObject
         {
@@ -221,7 +232,7 @@ public sealed class SimPod
             scheduled,
             new JsonObject
             {
-                ["type"] = "Ready", ["status"] = Step == PodStep.Ready ? "True" : "False", ["lastTransitionTime"] = Time(ReadySince ?? StepSince),
+                ["type"] = "Ready", ["status"] = IsReady ? "True" : "False", ["lastTransitionTime"] = Time(ReadySince ?? StepSince),
             },
         ];
     }

@@ -5,7 +5,7 @@ using Microsoft.EntityFrameworkCore.Migrations;
 
 namespace Skevin.Storage.Migrations
 {
-    /// <summary>Who changed what; word filters are kept so that parts of them can be read. The table is not part of the model, so there is no snapshot.</summary>
+    /// <summary>Who changed what, and incidents people wrote up; word filters are kept so that parts of them can be read. The table is not part of the model, so there is no snapshot.</summary>
     [DbContext(typeof(SkevinContext))]
     [Migration("20261126040000_Audit")]
     public partial class Audit : Migration
@@ -23,11 +23,21 @@ namespace Skevin.Storage.Migrations
                 detail text
             );
             create index on audit_entry (at);
+            create table incident (
+                id bigint generated always as identity primary key,
+                title text not null,
+                from_at timestamptz not null,
+                to_at timestamptz not null,
+                cluster text,
+                written_by text not null,
+                written_at timestamptz not null
+            );
+            create index on incident (from_at);
             alter table log_block alter column words set storage external;
             alter table span_block alter column words set storage external;
             """);
 
         /// <inheritdoc />
-        protected override void Down(MigrationBuilder migrationBuilder) => migrationBuilder.Sql("drop table audit_entry");
+        protected override void Down(MigrationBuilder migrationBuilder) => migrationBuilder.Sql("drop table audit_entry, incident");
     }
 }

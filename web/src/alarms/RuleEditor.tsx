@@ -10,6 +10,7 @@ import { withUnit } from "../parts/format";
 import { exact, length } from "../parts/time";
 import { Table, type Column } from "../parts/Table";
 import { useNow } from "../shell/view";
+import { IncidentDialog } from "./IncidentDialog";
 import { emptyDraft, fromDocument, toDocument, type Draft } from "./sentence";
 
 const Sentence = styled(Card)`
@@ -23,12 +24,16 @@ const Sentence = styled(Card)`
   .name { width: 300px; }
   .long { width: 260px; }
 `;
-const Below = styled.div`display: grid; grid-template-columns: minmax(0, 1fr) 270px; gap: 12px; margin-top: 12px; flex: 1; min-height: 320px;`;
+const Below = styled.div`display: grid; grid-template-columns: minmax(0, 1fr) 340px; gap: 12px; margin-top: 12px; flex: 1; min-height: 320px;`;
 const Part = styled(Card)`padding: 12px 14px; display: flex; flex-direction: column; min-height: 0;
   .line { display: flex; justify-content: space-between; padding: 5px 0; border-bottom: 1px solid ${({ theme }) => theme.rule}; }`;
 
 type Stretch = Schemas["StretchView"];
-const hours = 6;
+type Variant = Schemas["VariantView"];
+const reaches = [6, 24, 72, 168, 336];
+const reachText = (hours: number) => (hours < 48 ? `${hours} h` : `${hours / 24} days`);
+// History is looked at even before there is a bound: this one is never passed.
+const never = "1000000000000000";
 
 /** A rule as a sentence whose words are fields, with what it would have done below it. */
 export function RuleEditor({ cluster, rule, when, close }: { cluster: string; rule: Schemas["RuleView"] | null; when: string; close: () => void }) {
@@ -36,14 +41,18 @@ export function RuleEditor({ cluster, rule, when, close }: { cluster: string; ru
   const change = (part: Partial<Draft>) => setDraft((before) => ({ ...before, ...part }));
   const queries = useQueryClient();
   const { now } = useNow();
-  const [window] = useState(() => ({ from: now - hours * 3_600_000, to: now }));
+  const [hours, setHours] = useState(6);
+  const [end] = useState(now);
+  const window = { from: end - hours * 3_600_000, to: end };
+  const [writing, setWriting] = useState(false);
   const contacts = useQuery({ queryKey: ["contacts"], queryFn: () => got(api.GET("/api/contacts")) });
   const [tried, setTried] = useState(draft);
   useEffect(() => { const wait = setTimeout(() => setTried(draft), 500); return () => clearTimeout(wait); }, [draft]);
-  const document = toDocument(tried, cluster);
+  const unset = !tried.bound.trim();
+  const document = toDocument(unset ? { ...tried, bound: never, side: "above", clearBound: "" } : tried, cluster);
   const replay = useQuery({
-    queryKey: ["replay", document, window], enabled: !!tried.bound.trim() && !!tried.when.trim(), retry: false, placeholderData: keepPreviousData,
-    queryFn: ({ signal }) => got(api.POST("/api/alert-rules/replay", { signal, body: { rule: { ...document, rule: document.rule || "draft" }, from: new Date(window.from).toISOString(), to: new Date(window.to).toISOString(), cluster } })),
+    queryKey: ["replay", document, hours], enabled: !!tried.when.trim(), retry: false, placeholderData: keepPreviousData,
+    queryFn: ({ signal }) => got(api.POST("/api/alert-rules/replay", { signal, body: { rule: { ...document, rule: document.rule || "draft" }, from: new Date(window.from).toISOString(), to: new Date(window.to).toISOString(), cluster, utcOffsetMinutes: -new Date().getTimezoneOffset() } })),
   });
   const save = useMutation({
     mutationFn: (inForce: boolean) => (rule
@@ -60,6 +69,15 @@ export function RuleEditor({ cluster, rule, when, close }: { cluster: string; ru
     { id: "lasted", title: "lasted", width: "124px", number: true, cell: (stretch) => (stretch.to ? length((Date.parse(stretch.to) - Date.parse(stretch.from)) / 1000) : "still raised"), value: (stretch) => (stretch.to ? Date.parse(stretch.to) : window.to) - Date.parse(stretch.from) },
     { id: "worst", title: "worst", width: "110px", number: true, cell: (stretch) => withUnit(stretch.worst, data?.unit ?? ""), value: (stretch) => stretch.worst },
     { id: "which", title: "Which", cell: (stretch) => Object.values(stretch.labels).join(" · "), value: (stretch) => Object.values(stretch.labels).join(" ") },
+  ];
+  const take = (bound: string, hold: string, side: "above" | "below") => change({ bound, hold: hold === "0" ? "" : hold, side, clearBound: "" });
+  const variants: Column<Variant>[] = [
+    { id: "bound", title: "Bound", width: "24%", cell: (row) => <>{row.bound}{row.present && <Quiet> now</Quiet>}</>, value: (row) => row.bound },
+    { id: "hold", title: "for", width: "16%", cell: (row) => row.hold, value: (row) => row.hold },
+    { id: "raised", title: "raised", number: true, width: "18%", cell: (row) => row.raised, value: (row) => row.raised },
+    { id: "brief", title: "briefly", number: true, width: "20%", cell: (row) => row.briefly, value: (row) => row.briefly },
+    { id: "night", title: "night", number: true, cell: (row) => row.atNight, value: (row) => row.atNight },
+    ...(data?.incidents ? [{ id: "missed", title: "missed", number: true, cell: (row: Variant) => <span title={row.missed.join("\n")}>{row.missed.length}</span>, value: (row: Variant) => row.missed.length }] : []),
   ];
   return (
     <>
@@ -90,24 +108,30 @@ export function RuleEditor({ cluster, rule, when, close }: { cluster: string; ru
       </Sentence>
       <Below>
         <Part>
-          <Row $gap={10}><Heading>What this rule would have done in the last {hours} h</Heading>{data && <Quiet>raised {data.raised.length} {data.raised.length === 1 ? "time" : "times"}</Quiet>}</Row>
+          <Row $gap={10} $wrap><Heading>What this rule would have done in the last</Heading><Choose hideLabel label="History" value={String(hours)} onChange={(key) => setHours(Number(key))} options={reaches.map((reach) => ({ id: String(reach), text: reachText(reach) }))} />{replay.isFetching && <Quiet role="status">judging</Quiet>}{data && !unset && <Quiet>raised {data.raised.length} {data.raised.length === 1 ? "time" : "times"}</Quiet>}</Row>
           {replay.error && !wrong ? <Trouble error={replay.error} /> : null}
           {wrong && wrong === replay.error ? <Trouble error={replay.error} /> : null}
-          {!tried.bound.trim() ? <Empty title="No bound yet">Write a bound into the sentence; history shows here what the rule would have done.</Empty> : data && data.answer.series.length > 0 ? <>
+          {!tried.when.trim() ? <Empty title="No enquiry yet">Write what the rule watches into the sentence; history shows here what it would have done.</Empty> : data && data.answer.series.length > 0 ? <>
             <Chart series={data.answer.series} names={names} unit={data.unit} height={200} window={window} label="What the rule watches"
-              bounds={[...(data.above !== null ? [{ value: data.above!, text: `raise above ${tried.bound}`, level: "major" as const }] : []), ...(data.below !== null ? [{ value: data.below!, text: `raise below ${tried.bound}`, level: "major" as const }] : [])]}
+              bounds={unset ? [] : [...(data.above !== null ? [{ value: data.above!, text: `raise above ${tried.bound}`, level: "major" as const }] : []), ...(data.below !== null ? [{ value: data.below!, text: `raise below ${tried.bound}`, level: "major" as const }] : [])]}
               shaded={data.raised.map((stretch) => ({ from: Date.parse(stretch.from), to: stretch.to ? Date.parse(stretch.to) : window.to }))} />
-            {data.raised.length === 0 ? <Quiet style={{ padding: 12 }}>It would not have been raised.</Quiet> : <Table label="Raised stretches" columns={columns} rows={data.raised} rowKey={(stretch) => stretch.from + JSON.stringify(stretch.labels)} />}
-          </> : data ? <Empty title="Nothing to judge">The enquiry left no series in these {hours} h.</Empty> : null}
+            {unset ? <Quiet style={{ padding: 12 }}>There is no bound yet: write one into the sentence, or take the suggested one.</Quiet> : data.raised.length === 0 ? <Quiet style={{ padding: 12 }}>It would not have been raised.</Quiet> : <Table label="Raised stretches" columns={columns} rows={data.raised} rowKey={(stretch) => stretch.from + JSON.stringify(stretch.labels)} />}
+          </> : data ? <Empty title="Nothing to judge">The enquiry left no series in the last {reachText(hours)}.</Empty> : null}
         </Part>
         <Part>
           <Heading>Noise</Heading>
           <div className="line"><span>messages a week</span><Mono>{data ? (data.messagesPerWeek >= 10 ? Math.round(data.messagesPerWeek) : data.messagesPerWeek.toFixed(1)) : "–"}</Mono></div>
           <div className="line"><span>cleared within 3 min</span><Mono>{data ? `${data.briefly} of ${data.raised.length}` : "–"}</Mono></div>
+          <div className="line"><span>raised at night, 22 to 6</span><Mono>{data ? `${data.atNight} of ${data.raised.length}` : "–"}</Mono></div>
+          <div className="line"><span>incidents missed</span><Mono title={data?.missed.join("\n")}>{!data ? "–" : data.incidents === 0 ? "none written up" : `${data.missed.length} of ${data.incidents}`}</Mono></div>
           <div className="line"><span>series watched</span><Mono>{data ? data.answer.series.length : "–"}</Mono></div>
-          <p><Quiet>Reckoned from {hours} h of history, with the code that judges live.</Quiet></p>
+          <p style={{ margin: "6px 0" }}><Quiet>Reckoned from {reachText(hours)} of history, with the code that judges live.</Quiet> <Button bare needs="responder" onPress={() => setWriting(true)}>Write up an incident</Button></p>
+          {data?.suggested && <div style={{ margin: "4px 0 8px" }}><Heading>Suggested: {tried.side === "below" && !unset ? "below" : "above"} {data.suggested.bound}{data.suggested.hold === "0" ? "" : ` for ${data.suggested.hold}`}</Heading><Quiet>{data.suggested.why}</Quiet> <Button bare onPress={() => take(data.suggested!.bound, data.suggested!.hold, unset ? "above" : tried.side)}>Take it</Button></div>}
+          {data && !data.suggested && !replay.isFetching && <p style={{ margin: "6px 0" }}><Quiet>No bound is suggested: there is too little history, or each bound would have spoken too often.</Quiet></p>}
+          {data && !unset && data.variants.length > 0 && <><Heading style={{ marginTop: 6 }}>Other bounds and times</Heading><Table label="Other bounds and times" columns={variants} rows={data.variants} rowKey={(row) => `${row.bound} ${row.hold}`} chosen={data.variants.filter((row) => row.present).map((row) => `${row.bound} ${row.hold}`)[0] ?? null} onOpen={(row) => take(row.bound, row.hold, tried.side)} /></>}
         </Part>
       </Below>
+      {writing && <IncidentDialog cluster={cluster} from={window.from} to={window.to} close={() => setWriting(false)} />}
     </>
   );
 }

@@ -5,7 +5,10 @@ import { api, got, type Schemas } from "../api/client";
 import { Button, Card, Empty, Heading, Mark, Mono, Quiet, Row, Title, Trouble, Waiting } from "../parts/basics";
 import { Choose, Switch, TextInput } from "../parts/fields";
 import { digits, whole, withUnit } from "../parts/format";
+import { Difference } from "./Difference";
+import { fromWhere, NamespacesDialog } from "./NamespacesDialog";
 import { OutsideDialog } from "./OutsideDialog";
+import { RevisionsDialog } from "./RevisionsDialog";
 import { Dialog } from "../parts/overlays";
 import { TokensDialog } from "./TokensDialog";
 import { exact, length } from "../parts/time";
@@ -42,7 +45,7 @@ const Agents = styled.div`
 `;
 const Yaml = styled.pre`margin: 0; padding: 12px; max-height: 52vh; overflow: auto; font-size: 12px; line-height: 1.45; background: ${({ theme }) => theme.ground}; border: 1px solid ${({ theme }) => theme.rule};`;
 
-const noMetrics: Metrics = { resourceUsage: false, clusterState: false, endpoints: false, everySeconds: 15, endpointPort: "metrics", endpointPath: "/metrics", namespaces: null, hostMetrics: false };
+const noMetrics: Metrics = { resourceUsage: false, clusterState: false, endpoints: false, everySeconds: 15, endpointPort: "metrics", endpointPath: "/metrics", namespaces: null, hostMetrics: false, closely: null };
 const measures = [["metrics", "samples"], ["logs", "lines"], ["traces", "spans"], ["flows", "flow records"]] as const;
 const shares = (current: number) => [...new Set([1, 0.5, 0.25, 0.1, 0.01, current])].sort((a, b) => b - a);
 
@@ -65,6 +68,8 @@ export function CollectStation() {
   const [manifests, setManifests] = useState(false);
   const [tokens, setTokens] = useState(false);
   const [outside, setOutside] = useState(false);
+  const [revisions, setRevisions] = useState(false);
+  const [choosing, setChoosing] = useState<"endpoints" | "logs" | "traces" | null>(null);
   useEffect(() => setDraft(null), [cluster]);
   const rollOut = useMutation({
     mutationFn: (plan: Plan) => got(api.POST("/api/clusters/{name}/collection/roll-out", { params: { path: { name: cluster } }, body: { plan } })),
@@ -80,6 +85,7 @@ export function CollectStation() {
   const metrics = plan.metrics ?? noMetrics;
   const changeMetrics = (part: Partial<Metrics>) => { const next = { ...metrics, ...part }; setDraft({ ...plan, metrics: next.resourceUsage || next.clusterState || next.endpoints || next.hostMetrics ? next : null }); };
   const changeLogs = (part: Partial<NonNullable<Plan["logs"]>>) => { const next = { containers: false, events: false, namespaces: null, ...logs, ...part }; setDraft({ ...plan, logs: next.containers || next.events ? next : null }); };
+  const closely = metrics.closely && Date.parse(metrics.closely.until) > Date.now() ? metrics.closely : null;
   const changed = draft !== null && JSON.stringify(draft) !== JSON.stringify(current);
   const ready = view.agents.filter((agent) => agent.stage === "ready").length;
   const revision = view.revisions[0];
@@ -88,6 +94,7 @@ export function CollectStation() {
       <Title about={view.revision === 0 ? "nothing is collected yet" : changed ? `draft of revision ${view.revision + 1}, revision ${view.revision} is in force` : `revision ${view.revision} is in force`}
         actions={<>
           {changed && <Button onPress={() => setDraft(null)}>Undo changes</Button>}
+          {view.revisions.length > 1 && <Button onPress={() => setRevisions(true)}>Revisions</Button>}
           <Button needs="keeper" onPress={() => setTokens(true)}>Ingest tokens</Button>
           <Button needs="installer" onPress={() => setManifests(true)}>Manifests</Button>
           <Button needs="installer" main isDisabled={rollOut.isPending || (!changed && view.revision > 0)} onPress={() => rollOut.mutate(plan)}>{rollOut.isPending ? "Applying" : "Roll out"}</Button>
@@ -98,19 +105,24 @@ export function CollectStation() {
           <Heading>Metrics</Heading>
           <div className="line"><Switch on={!!metrics.resourceUsage} onChange={(on) => changeMetrics({ resourceUsage: on })}>Nodes, pods and containers</Switch>
             <Choose label="every" value={String(metrics.everySeconds)} onChange={(key) => changeMetrics({ everySeconds: Number(key) })} options={[5, 10, 15, 30, 60, 300].map((seconds) => ({ id: String(seconds), text: length(seconds) }))} /></div>
+          {(metrics.resourceUsage || metrics.endpoints) && <div className="sub">{closely ? <><Quiet>every {length(closely.everySeconds)} until {exact(Date.parse(closely.until))}</Quiet><Button bare onPress={() => changeMetrics({ closely: null })}>No close look</Button></>
+            : <Button bare onPress={() => changeMetrics({ closely: { everySeconds: 1, until: new Date(Date.now() + 15 * 60_000).toISOString() } })}>Look closely for 15 min</Button>}</div>}
           <div className="line"><Switch on={!!metrics.hostMetrics} onChange={(on) => changeMetrics({ hostMetrics: on })}>Kernels of the nodes</Switch></div>
           <div className="line"><Switch on={!!metrics.clusterState} onChange={(on) => changeMetrics({ clusterState: on })}>State of the cluster</Switch></div>
           <div className="line"><Switch on={!!metrics.endpoints} onChange={(on) => changeMetrics({ endpoints: on })}>Application endpoints</Switch></div>
           {metrics.endpoints && <div className="sub"><Quiet>port</Quiet><div style={{ width: 82 }}><TextInput hideLabel label="Port name" value={metrics.endpointPort ?? ""} onChange={(text) => changeMetrics({ endpointPort: text })} /></div><Quiet>path</Quiet><div style={{ width: 88 }}><TextInput hideLabel label="Path" value={metrics.endpointPath ?? ""} onChange={(text) => changeMetrics({ endpointPath: text })} /></div></div>}
+          {metrics.endpoints && <div className="sub"><Quiet>from</Quiet><Button bare onPress={() => setChoosing("endpoints")}>{fromWhere(metrics.namespaces)}</Button></div>}
         </div>
         <div style={{ borderTopColor: theme.logs }}>
           <Heading>Logs</Heading>
           <div className="line"><Switch on={!!logs?.containers} onChange={(on) => changeLogs({ containers: on })}>Lines of containers</Switch></div>
+          {logs?.containers && <div className="sub"><Quiet>from</Quiet><Button bare onPress={() => setChoosing("logs")}>{fromWhere(logs.namespaces)}</Button></div>}
           <div className="line"><Switch on={!!logs?.events} onChange={(on) => changeLogs({ events: on })}>Cluster events</Switch></div>
         </div>
         <div style={{ borderTopColor: theme.traces }}>
           <Heading>Traces</Heading>
           <div className="line"><Switch on={!!traces} onChange={(on) => setDraft({ ...plan, traces: on ? { share: 1, namespaces: null } : null })}>Spans sent to the agents</Switch></div>
+          {traces && <div className="sub"><Quiet>from</Quiet><Button bare onPress={() => setChoosing("traces")}>{fromWhere(traces.namespaces)}</Button></div>}
           {traces && <div className="line"><Choose label="traces kept" value={String(traces.share)} onChange={(key) => setDraft({ ...plan, traces: { ...traces, share: Number(key) } })} options={shares(traces.share).map((share) => ({ id: String(share), text: share === 1 ? "all traces" : `1 in ${Math.round(1 / share)}` }))} /></div>}
         </div>
         <div style={{ borderTopColor: theme.flows }}>
@@ -119,6 +131,7 @@ export function CollectStation() {
           {flows && <div className="line"><Button onPress={() => setOutside(true)}>Names outside{flows.outside && flows.outside.length > 0 ? `, ${flows.outside.length}` : ""}</Button></div>}
         </div>
       </Signals>
+      {changed && <Difference cluster={cluster} plan={plan} title={view.revision === 0 ? "What it begins" : "What the draft changes"} />}
       <Two>
         <Card className="list">
           <Heading>What it costs, measured over 5 min</Heading>
@@ -149,6 +162,10 @@ export function CollectStation() {
       </Card>
       {tokens && <TokensDialog cluster={cluster} close={() => setTokens(false)} />}
       {outside && flows && <OutsideDialog names={flows.outside ?? []} close={() => setOutside(false)} keep={(names) => { setDraft({ ...plan, flows: { ...flows, outside: names.length > 0 ? names : null } }); setOutside(false); }} />}
+      {revisions && <RevisionsDialog cluster={cluster} revisions={view.revisions} close={() => setRevisions(false)} take={(old) => { setDraft(old); setRevisions(false); }} />}
+      {choosing && <NamespacesDialog cluster={cluster} what={{ endpoints: "Application endpoints", logs: "Lines of containers", traces: "Spans" }[choosing]} close={() => setChoosing(null)}
+        chosen={(choosing === "endpoints" ? metrics.namespaces : choosing === "logs" ? logs?.namespaces : traces?.namespaces) ?? null}
+        keep={(names) => { if (choosing === "endpoints") changeMetrics({ namespaces: names }); else if (choosing === "logs") changeLogs({ namespaces: names }); else if (traces) setDraft({ ...plan, traces: { ...traces, namespaces: names } }); setChoosing(null); }} />}
       {manifests && <ManifestsDialog cluster={cluster} plan={plan} close={() => setManifests(false)} />}
     </>
   );

@@ -53,6 +53,8 @@ export function Chart({ series, names, unit, height, window, draw = "lines", mar
   const data = useMemo(() => columns(series, scale.divisor), [series, scale]);
   const stack = draw === "stack";
   const plotted = useMemo(() => (stack ? stacked(data) : data), [data, stack]);
+  // Dashes tell few lines apart; of many they only cost time.
+  const many = series.length > 12;
   const colour = (i: number) => colours?.[i] ?? theme.series[i % theme.series.length]!;
 
   useEffect(() => {
@@ -68,7 +70,7 @@ export function Chart({ series, names, unit, height, window, draw = "lines", mar
         { show: yAxis, stroke: ink, font: `11px ${theme.mono}`, grid: { stroke: theme.rule, width: 1 }, ticks: { show: false }, gap: 6, size: 62, space: 34, values: (_, ticks) => ticks.map((tick) => trim(tick)) },
       ],
       series: [{}, ...series.map((_, i): uPlot.Series => ({
-        stroke: colour(stack ? series.length - 1 - i : i), width: stack ? 1 : 1.6, dash: colours ? undefined : dashes[i % dashes.length], points: { show: false }, spanGaps: false,
+        stroke: colour(stack ? series.length - 1 - i : i), width: stack || many ? 1 : 1.6, dash: colours || many ? undefined : dashes[i % dashes.length], points: { show: false }, spanGaps: false,
         ...(stack ? { fill: mix(colour(series.length - 1 - i), theme.sheet, 0.55) } : {}),
         ...(draw === "steps" ? { paths: uPlot.paths.stepped!({ align: 1 }) } : {}),
         ...(draw === "area" && i === 0 ? { fill: theme.series[0] + "66" } : {}),

@@ -49,6 +49,19 @@ public static class Units
         return ms.ToString(CultureInfo.InvariantCulture) + "ms";
     }
 
+    /// <summary>A bound as a person would write it: with a unit the language knows where there is one, else a bare number in the enquiry's unit.</summary>
+    public static string WriteBound(double number, string unit)
+    {
+        static string Plain(double value) => Math.Round(value, 9).ToString("0.#########", CultureInfo.InvariantCulture);
+        var (suffix, factor) = unit switch
+        {
+            "s" => Math.Abs(number) < 1 ? ("ms", 1e-3) : ("s", 1),
+            "By" => Math.Abs(number) >= 1 << 20 ? ("MiB", 1 << 20) : Math.Abs(number) >= 1024 ? ("KiB", 1024) : ("", 1.0),
+            _ => ("", 1.0),
+        };
+        return Plain(number / factor) + suffix;
+    }
+
     /// <summary>A bound as a person writes it, in the unit of what it is compared with.</summary>
     /// <param name="text">A number, or a number with a suffix.</param>
     /// <param name="unit">UCUM unit of the enquiry.</param>

@@ -9,7 +9,8 @@ namespace Skevin.Core.Query.Run;
 /// <param name="Series">Series returned.</param>
 /// <param name="Rows">Rows looked at.</param>
 /// <param name="KeptRows">Rows returned.</param>
-public sealed record Limits(long Samples = 40_000_000, int Series = 1000, long Rows = 20_000_000, int KeptRows = 100_000);
+/// <param name="Slots">Slots of a series.</param>
+public sealed record Limits(long Samples = 40_000_000, int Series = 1000, long Rows = 20_000_000, int KeptRows = 100_000, int Slots = 20_000);
 
 /// <summary>Where an enquiry reads. Both are bound to one reader's access scope.</summary>
 public sealed record EnquiryReader(ISeriesReader Series, IRowReader Rows);
@@ -19,7 +20,6 @@ public static class EnquiryRunner
 {
     // A counter's slot may need the sample before the window; a gap is only seen from its near edge.
     private const long LookBack = 10 * 60_000;
-    private const int MostSlots = 20_000;
 
     /// <summary>Runs an enquiry.</summary>
     /// <param name="enquiry">The tree.</param>
@@ -59,8 +59,8 @@ public static class EnquiryRunner
             await part.ReadFor(slotWidth, reader.Series, limits, stop);
         var slots = Slots.Over(window, slotWidth);
         var reaches = Reach.OfSlots(enquiry, slots);
-        if (reaches.Append(slots).Max(reach => reach.Count) is var most && most > MostSlots)
-            throw new LimitException("every", $"{most:N0} points a series are more than {MostSlots:N0}. Choose a greater width, a shorter window or a shorter stretch.");
+        if (reaches.Append(slots).Max(reach => reach.Count) is var most && most > limits.Slots)
+            throw new LimitException("every", $"{most:N0} points a series are more than {limits.Slots:N0}. Choose a greater width, a shorter window or a shorter stretch.");
 
         var tables = new Dictionary<string, SeriesTable>();
         SeriesTable? series = null;

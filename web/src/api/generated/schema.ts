@@ -1604,6 +1604,103 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/incidents": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: {
+                    cluster?: string;
+                    from?: string;
+                    to?: string;
+                };
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["IncidentView"][];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["IncidentRequest"];
+                };
+            };
+            responses: {
+                /** @description Created */
+                201: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["IncidentView"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/incidents/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/contacts": {
         parameters: {
             query?: never;
@@ -1972,6 +2069,12 @@ export interface components {
             below?: null | string;
             hold?: null | string;
         };
+        CloseLook: {
+            /** Format: int32 */
+            everySeconds: number;
+            /** Format: date-time */
+            until: string;
+        };
         ClusterSummary: {
             name: string;
             ready: boolean;
@@ -2095,6 +2198,27 @@ export interface components {
         InForceRequest: {
             inForce: boolean;
         };
+        IncidentRequest: {
+            title: string;
+            /** Format: date-time */
+            from: string;
+            /** Format: date-time */
+            to: string;
+            cluster?: null | string;
+        };
+        IncidentView: {
+            /** Format: int64 */
+            id: number;
+            title: string;
+            /** Format: date-time */
+            from: string;
+            /** Format: date-time */
+            to: string;
+            cluster: null | string;
+            writtenBy: string;
+            /** Format: date-time */
+            writtenAt: string;
+        };
         InventoryView: {
             cluster: string;
             complete: boolean;
@@ -2125,6 +2249,7 @@ export interface components {
             rights: components["schemas"]["NeededRight"][];
             onNodes: components["schemas"]["NodeAccess"][];
             problems: string[];
+            difference: components["schemas"]["PlanDifference"];
         };
         MarkView: {
             /** Format: date-time */
@@ -2184,6 +2309,7 @@ export interface components {
             namespaces?: null | string[];
             /** @default false */
             hostMetrics: boolean;
+            closely?: null | components["schemas"]["CloseLook"];
             any?: boolean;
         };
         /**
@@ -2294,6 +2420,10 @@ export interface components {
             id: string;
             password: string;
         };
+        PlanDifference: {
+            changes: string[];
+            consequences: string[];
+        };
         PlanRequest: {
             plan: components["schemas"]["CollectionPlan"];
         };
@@ -2345,6 +2475,11 @@ export interface components {
             /** Format: date-time */
             to: string;
             cluster: string;
+            /**
+             * Format: int32
+             * @default 0
+             */
+            utcOffsetMinutes: number;
         };
         ReplayView: {
             raised: components["schemas"]["StretchView"][];
@@ -2352,11 +2487,18 @@ export interface components {
             messagesPerWeek: number;
             /** Format: int32 */
             briefly: number;
+            /** Format: int32 */
+            atNight: number;
+            missed: string[];
+            /** Format: int32 */
+            incidents: number;
             unit: string;
             /** Format: double */
             above: null | number;
             /** Format: double */
             below: null | number;
+            variants: components["schemas"]["VariantView"][];
+            suggested: null | components["schemas"]["SuggestionView"];
             answer: components["schemas"]["AskAnswer"];
         };
         Resources: {
@@ -2553,6 +2695,11 @@ export interface components {
             by: string;
             about: string;
         };
+        SuggestionView: {
+            bound: string;
+            hold: string;
+            why: string;
+        };
         Termination: {
             reason: string;
             /** Format: int32 */
@@ -2626,6 +2773,22 @@ export interface components {
              */
             share: number;
             namespaces?: null | string[];
+        };
+        VariantView: {
+            above: null | string;
+            below: null | string;
+            bound: string;
+            hold: string;
+            present: boolean;
+            /** Format: int32 */
+            raised: number;
+            /** Format: double */
+            messagesPerWeek: number;
+            /** Format: int32 */
+            briefly: number;
+            /** Format: int32 */
+            atNight: number;
+            missed: string[];
         };
         WorkloadView: {
             namespace: string;
