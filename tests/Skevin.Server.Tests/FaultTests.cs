@@ -39,7 +39,9 @@ public sealed class FaultTests(ServerWithStandIn server) : IClassFixture<ServerW
         await server.Keeper.Send($"api/clusters/{North}/collection/roll-out", new { plan });
         await AllWell("the roll-out");
         var table = new StringBuilder();
-        foreach (var (fault, at, cause, act) in Expected)
+        var docs = Environment.GetEnvironmentVariable("SKEVIN_WRITE_DOCS") is not null;
+        // PathTests walk through these two as well, so they are left to them where nothing is written.
+        foreach (var (fault, at, cause, act) in Expected.Where(one => docs || one.Fault is not ("role-missing" or "token-altered")))
         {
             var watch = Stopwatch.StartNew();
             await Switch(fault, true);
@@ -51,7 +53,7 @@ public sealed class FaultTests(ServerWithStandIn server) : IClassFixture<ServerW
             await Switch(fault, false);
             await AllWell("what comes after " + fault);
         }
-        if (Environment.GetEnvironmentVariable("SKEVIN_WRITE_DOCS") is not null)
+        if (docs)
             await File.WriteAllTextAsync(Path.Combine(Repository.Root, "docs/faults.md"), $"""
                 # Practice faults that touch collection
 

@@ -38,6 +38,43 @@ test("an answer is saved whole in the form that is wanted", async () => {
   }
 });
 
+test("a draft of the plan says what it changes and what follows of it", async () => {
+  const { page } = it;
+  await page.goto(`${base}/collect?cluster=larkfield-north`);
+  await button(page, "Look closely for 15 min").click();
+  await page.getByText(/every 1 s until .* UTC, then every/).waitFor();
+  await page.getByText(/times the samples of metrics while the close look lasts/).waitFor();
+  await button(page, "all namespaces").last().click();
+  await page.getByText("All, also those that come later").click();
+  await page.getByText("Choose at least one, or switch the source off.").waitFor();
+  await page.getByRole("dialog").getByText("payout", { exact: true }).click();
+  await button(page, "Take over into the draft").click();
+  await page.getByText("Spans: from all namespaces → from payout").waitFor();
+  await page.getByText(/sources? of traces ends?: what rules and sheets ask/).waitFor();
+  await accessible(page, "a draft of the plan");
+  await button(page, "Undo changes").click();
+});
+
+test("replay offers other bounds and times, one is taken over, an incident is written up", async () => {
+  const { page } = it;
+  await page.goto(`${base}/alarms?${new URLSearchParams({ cluster: "larkfield-north", rule: "new", q: 'http_server_request_duration_seconds -> where workload = "settle" and quantile = "0.95" -> max by namespace, workload every 5s' })}`);
+  await page.getByText("There is no bound yet").waitFor();
+  await page.getByLabel("Bound", { exact: true }).fill("2s");
+  const row = page.getByRole("table", { name: "Other bounds and times" }).getByRole("row", { name: /^1s 5m/ });
+  await row.click();
+  assert.equal(await page.getByLabel("Bound", { exact: true }).inputValue(), "1s");
+  assert.equal(await page.getByLabel("Hold", { exact: true }).inputValue(), "5m");
+  await button(page, "Write up an incident").click();
+  await page.getByRole("textbox", { name: "What was wrong" }).fill("bids were turned away");
+  await button(page, "Write it up").click();
+  await button(page, "Take out bids were turned away").waitFor();
+  await accessible(page, "incidents");
+  await page.getByRole("dialog").getByRole("button", { name: "Close" }).click();
+  await page.getByText(/[01] of 1/).waitFor();
+  await accessible(page, "replay");
+  await button(page, "Leave").click();
+});
+
 test("a keeper adds a person, looks with their eyes, and finds both in the audit log", async () => {
   const { page } = it;
   await button(page, "R. Amsel").click();

@@ -25,6 +25,9 @@ public static class Variants
     /// <summary>How often a week a rule may be raised without an incident before a suggestion passes over it.</summary>
     public const double Bearable = 2;
 
+    // So often it may be, however short the history is.
+    private const int Fewest = 2;
+
     private static readonly double[] Factors = [0.5, 0.75, 1, 1.5, 2];
     private static readonly TimeSpan[] Holds = [TimeSpan.Zero, TimeSpan.FromMinutes(1), TimeSpan.FromMinutes(5), TimeSpan.FromMinutes(15)];
 
@@ -39,11 +42,11 @@ public static class Variants
         if (Bound(bounds) is not { } bound || bound == 0)
             return [];
         var holds = Holds.Append(rule.Hold).Distinct().Order().ToArray();
-        return [.. Factors.Select(factor => factor == 1 ? bound : Rounded(bound * factor)).Distinct().Order().SelectMany(other => holds.Select(hold => Try(rule, bounds, other, hold, answer, incidents, night)))];
+        return [.. Factors.Select(factor => factor == 1 ? bound : Rounded(bound * factor, answer.Unit)).Distinct().Order().SelectMany(other => holds.Select(hold => Try(rule, bounds, other, hold, answer, incidents, night)))];
     }
 
     /// <summary>
-    /// The bound nearest to what is usual, and the shortest hold, that would have seen every incident and been raised at most <see cref="Bearable"/> times a week besides. Bounds that
+    /// The shortest hold, and the bound nearest to what is usual, that would have spoken at all, have seen every incident, and been raised at most <see cref="Bearable"/> times a week besides, and twice in any history. Bounds that
     /// are tried are quantiles of the values seen, rounded to two digits. Common practice, no source. Null where there is too little history, or no bound does.
     /// </summary>
     /// <inheritdoc cref="Table" path="/param"/>
@@ -58,17 +61,20 @@ public static class Variants
         double At(double share) => values[(int)Math.Round((values.Length - 1) * (above ? share : 1 - share))];
         var weeks = answer.Series.Max(series => series.Values.Length) * answer.Every / TimeSpan.FromDays(7);
         var fitting = from share in new[] { 0.9, 0.95, 0.98, 0.99, 0.995, 0.999, 0.9999, 1 }
-                      let bound = Rounded(At(share) * (share < 1 ? 1 : above ? 1.1 : 0.9))
+                      let bound = Rounded(At(share) * (share < 1 ? 1 : above ? 1.1 : 0.9), answer.Unit)
                       from hold in Holds
                       where bound != 0
                       let tried = Try(rule, above ? new Bounds(bound, null, bound, null) : new Bounds(null, bound, null, bound), bound, hold, answer, incidents, night)
-                      where tried.Missed.Count == 0 && (tried.Raised - Seen(incidents)) / weeks <= Bearable && tried.Briefly <= tried.Raised / 2
+                      where tried.Missed.Count == 0 && tried.Raised - incidents.Count <= Math.Max(Fewest, Bearable * weeks) && tried.Briefly <= tried.Raised / 2
                       select (share, tried);
-        // A free record is none: with no incident written up, a bound that is never passed tells nothing, so the first one that fits is taken.
-        if (fitting.FirstOrDefault() is not { tried: { } best } found)
+        // What spoke, and soon, before what was silent: a bound that nothing ever passed tells least.
+        var ranked = fitting.OrderBy(one => one.tried.Raised == 0).ThenBy(one => one.tried.Raised == 0 ? -one.share : 0).ThenBy(one => one.tried.Hold).ThenBy(one => one.share).ToArray();
+        if (ranked is not [{ tried: { } best } found, ..])
             return null;
-        return new SuggestedBound(best.Bound, best.Hold, $"{found.share * 100:0.##} of 100 values lie {(above ? "below" : "above")} it. It would have been raised {best.Raised} {(best.Raised == 1 ? "time" : "times")}"
-            + $"{(incidents.Count > 0 ? $", in each of the {incidents.Count} incidents written up" : "")}; a nearer bound or a shorter hold would have spoken more than {Bearable:0} times a week besides, or mostly briefly.");
+        var said = best.Raised == 0
+            ? "Nothing in this history passed it for so long, and nothing stands out from what is usual."
+            : $"It would have been raised {best.Raised} {(best.Raised == 1 ? "time" : "times")}{(incidents.Count > 0 ? $", in each of the {incidents.Count} incidents written up" : "")}; a nearer bound would have spoken more than {Math.Max(Fewest, Bearable * weeks):0} times besides, or mostly briefly.";
+        return new SuggestedBound(best.Bound, best.Hold, $"{found.share * 100:0.##} of 100 values lie {(above ? "below" : "above")} it. {said}{(weeks < 1 ? " There is less than a week of history, so look again later." : "")}");
     }
 
     /// <summary>Bounds where there are none yet: raised above.</summary>
@@ -83,8 +89,6 @@ public static class Variants
     public static IReadOnlyList<string> Missed(IReadOnlyList<RaisedStretch> raised, IReadOnlyList<Incident> incidents) =>
         [.. incidents.Where(incident => !raised.Any(stretch => stretch.From <= incident.To.ToUnixTimeMilliseconds() && (stretch.To ?? long.MaxValue) >= (incident.From - Lead).ToUnixTimeMilliseconds())).Select(incident => incident.Title)];
 
-    private static int Seen(IReadOnlyList<Incident> incidents) => incidents.Count;
-
     private static Variant Try(AlarmRule rule, Bounds bounds, double bound, TimeSpan hold, Answer answer, IReadOnlyList<Incident> incidents, TimeSpan night)
     {
         // The bound for clearing keeps its distance, in proportion.
@@ -96,12 +100,13 @@ public static class Variants
 
     private static double? Bound(Bounds bounds) => bounds is { Above: { } above, Below: null } && double.IsFinite(above) ? above : bounds is { Below: { } below, Above: null } ? below : null;
 
-    // Two digits: a bound is a round number.
-    private static double Rounded(double value)
+    // Two digits in the unit a person would write: a bound is a round number.
+    private static double Rounded(double value, string unit)
     {
         if (value == 0 || !double.IsFinite(value))
             return 0;
-        var step = Math.Pow(10, Math.Floor(Math.Log10(Math.Abs(value))) - 1);
-        return Math.Round(Math.Round(value / step) * step, 12);
+        var factor = unit != "By" ? 1 : Math.Abs(value) >= 1 << 20 ? 1 << 20 : 1024;
+        var step = Math.Pow(10, Math.Floor(Math.Log10(Math.Abs(value / factor))) - 1);
+        return Math.Round(Math.Round(value / factor / step) * step, 12) * factor;
     }
 }

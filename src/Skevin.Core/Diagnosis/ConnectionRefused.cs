@@ -11,7 +11,7 @@ public sealed class ConnectionRefused : IDiagnosisRule
             && !source.Evidence.ReadRefused
             ? new Cause(
                 "nothing listens on the port",
-                $"The pod answers on no such port: {error} The port it names and the port it listens on differ.",
+                $"The pod answers on no such port: {error.TrimEnd('.')}. The port it names and the port it listens on differ.",
                 "Correct the container port in the workload, or the port name in the plan.",
                 CureAct.None,
                 [$"{report.At:HH:mm:ss} {source.Evidence.Expected.SentBy}: {error}"])

@@ -25,7 +25,7 @@ const Sentence = styled(Card)`
   .long { width: 260px; }
 `;
 const Below = styled.div`display: grid; grid-template-columns: minmax(0, 1fr) 340px; gap: 12px; margin-top: 12px; flex: 1; min-height: 320px;`;
-const Part = styled(Card)`padding: 12px 14px; display: flex; flex-direction: column; min-height: 0;
+const Part = styled(Card)`padding: 12px 14px; display: flex; flex-direction: column; min-height: 0; overflow: auto; > * { flex: none; } > div[role="region"] { flex: 1 1 auto; min-height: 120px; }
   .line { display: flex; justify-content: space-between; padding: 5px 0; border-bottom: 1px solid ${({ theme }) => theme.rule}; }`;
 
 type Stretch = Schemas["StretchView"];
@@ -73,9 +73,9 @@ export function RuleEditor({ cluster, rule, when, close }: { cluster: string; ru
   const take = (bound: string, hold: string, side: "above" | "below") => change({ bound, hold: hold === "0" ? "" : hold, side, clearBound: "" });
   const variants: Column<Variant>[] = [
     { id: "bound", title: "Bound", width: "24%", cell: (row) => <>{row.bound}{row.present && <Quiet> now</Quiet>}</>, value: (row) => row.bound },
-    { id: "hold", title: "for", width: "16%", cell: (row) => row.hold, value: (row) => row.hold },
-    { id: "raised", title: "raised", number: true, width: "18%", cell: (row) => row.raised, value: (row) => row.raised },
-    { id: "brief", title: "briefly", number: true, width: "20%", cell: (row) => row.briefly, value: (row) => row.briefly },
+    { id: "hold", title: "for", width: "13%", cell: (row) => row.hold, value: (row) => row.hold },
+    { id: "raised", title: "raised", number: true, width: "21%", cell: (row) => row.raised, value: (row) => row.raised },
+    { id: "brief", title: "briefly", number: true, width: "21%", cell: (row) => row.briefly, value: (row) => row.briefly },
     { id: "night", title: "night", number: true, cell: (row) => row.atNight, value: (row) => row.atNight },
     ...(data?.incidents ? [{ id: "missed", title: "missed", number: true, cell: (row: Variant) => <span title={row.missed.join("\n")}>{row.missed.length}</span>, value: (row: Variant) => row.missed.length }] : []),
   ];

@@ -107,7 +107,7 @@ public static class RowFields
 
     /// <summary>Fields that hold numbers: their UCUM unit; null for text.</summary>
     public static string? UnitOf(RowKind kind, string field) =>
-        Of(kind).FirstOrDefault(known => known.Name == field).Unit is { Length: > 0 } unit ? unit : null;
+        Of(kind).FirstOrDefault(known => known.Name == field).Unit is { Length: > 0 } unit ? unit : kind == RowKind.Flows && field == "duration" ? "s" : null;
 }
 
 /// <summary>What lets a reader pass over blocks without opening them.</summary>
