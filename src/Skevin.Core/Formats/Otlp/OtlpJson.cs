@@ -28,6 +28,10 @@ public static class OtlpJson
         {
             throw new FormatException("The body is not JSON: " + broken.Message, broken);
         }
+        catch (InvalidOperationException broken) when (broken.InnerException is System.Text.DecoderFallbackException)
+        {
+            throw new FormatException("The body is not UTF-8: " + broken.InnerException.Message, broken);
+        }
     }
 
     private static void Fill(IMessage message, JsonElement element, string path)
