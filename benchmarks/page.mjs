@@ -67,7 +67,7 @@ const drawn = await page.evaluate(async (times) => {
   }
   return taken;
 }, rounds);
-note("50 series × 800 points: movement to picture while dragging", "16 ms", frames, series.trim());
+note("many series of 800 points: movement to picture while dragging", "16 ms", frames, series.trim());
 note("the same, all lines drawn anew", "16 ms", drawn, "its width changed by a pixel");
 await page.mouse.up();
 

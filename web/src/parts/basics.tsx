@@ -54,6 +54,16 @@ export function Button({ main, bare, needs, ...rest }: ButtonProps & { main?: bo
   return why ? <span title={why}>{button}</span> : button;
 }
 
+/** How a list looks that opens over the page. */
+export const opened = css`
+  padding: 4px;
+  outline: none;
+  background: ${({ theme }) => theme.sheet};
+  border: 1px solid ${({ theme }) => theme.ink2};
+  border-radius: ${({ theme }) => theme.corner};
+  box-shadow: 0 4px 14px rgb(0 0 0 / 0.18);
+`;
+
 export const Card = styled.section`
   background: ${({ theme }) => theme.sheet};
   border: 1px solid ${({ theme }) => theme.rule};

@@ -1,5 +1,6 @@
 import { FieldError, Input, Label, ListBox, ListBoxItem, Popover, Select, SelectValue, Text, TextArea, TextField, Button as AriaButton, Switch as AriaSwitch } from "react-aria-components";
 import styled, { css } from "styled-components";
+import { opened } from "./basics";
 
 const box = css`
   font: 13px/1.4 ${({ theme }) => theme.text};
@@ -52,12 +53,7 @@ const Choices = styled(ListBox)`
   min-width: 140px;
   max-height: 320px;
   overflow: auto;
-  padding: 4px;
-  outline: none;
-  background: ${({ theme }) => theme.sheet};
-  border: 1px solid ${({ theme }) => theme.ink2};
-  border-radius: ${({ theme }) => theme.corner};
-  box-shadow: 0 4px 14px rgb(0 0 0 / 0.18);
+  ${opened}
 `;
 const Choice = styled(ListBoxItem)`
   padding: 4px 8px;

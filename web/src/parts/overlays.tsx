@@ -1,7 +1,7 @@
 import type { ReactNode } from "react";
 import { Dialog as AriaDialog, Heading as AriaHeading, Menu as AriaMenu, MenuItem, MenuTrigger, Modal, ModalOverlay, Popover } from "react-aria-components";
 import styled from "styled-components";
-import { Button, Row } from "./basics";
+import { Button, opened, Row } from "./basics";
 
 const Veil = styled(ModalOverlay)`
   position: fixed;
@@ -73,14 +73,7 @@ export const Drawer = ({ title, onClose, children }: { title: string; onClose: (
   </Side>
 );
 
-const Items = styled(AriaMenu)`
-  padding: 4px;
-  outline: none;
-  background: ${({ theme }) => theme.sheet};
-  border: 1px solid ${({ theme }) => theme.ink2};
-  border-radius: ${({ theme }) => theme.corner};
-  box-shadow: 0 4px 14px rgb(0 0 0 / 0.18);
-` as typeof AriaMenu;
+const Items = styled(AriaMenu)`${opened}` as typeof AriaMenu;
 const Item = styled(MenuItem)`
   padding: 4px 10px;
   cursor: default;
