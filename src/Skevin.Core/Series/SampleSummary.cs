@@ -21,9 +21,9 @@ public sealed record SummaryRun(double Interval, IReadOnlyList<SampleSummary> Su
 
     /// <summary>
     /// The widths that are kept, narrow to wide, in milliseconds; each divides the next. Every width of a slot from five minutes on that is chosen where none is named is
-    /// a whole number of the first, from half an hour on of the second.
+    /// a whole number of the first, from half an hour on of the second, from an hour on of the third.
     /// </summary>
-    public static readonly long[] Widths = [5 * 60_000, 30 * 60_000, 2 * 3_600_000];
+    public static readonly long[] Widths = [5 * 60_000, 30 * 60_000, 3_600_000];
 
     /// <summary>End of the stretch a moment lies in.</summary>
     public static long EndOf(long time, long width) => (time + width - 1) / width * width;

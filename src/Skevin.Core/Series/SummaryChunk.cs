@@ -34,12 +34,12 @@ public static class SummaryChunk
     /// <param name="chunk">The whole chunk.</param>
     /// <param name="wanted">Which series; the others are passed over.</param>
     /// <exception cref="FormatException">The bytes are no such chunk.</exception>
-    public static List<(long Series, SummaryRun Run)> Decode(byte[] chunk, Func<long, bool> wanted)
+    public static List<(long Series, bool Counter, SummaryRun Run)> Decode(byte[] chunk, Func<long, bool> wanted)
     {
         if (chunk.Length == 0 || chunk[0] != Version)
             throw new FormatException("The chunk has an unknown version.");
         var reader = new ByteReader(Packing.Unpack(chunk.AsSpan(1)));
-        var runs = new List<(long, SummaryRun)>();
+        var runs = new List<(long, bool, SummaryRun)>();
         var series = 0L;
         for (var left = reader.Count(reader.Unsigned()); left > 0; left--)
         {
@@ -48,7 +48,7 @@ public static class SummaryChunk
             var summaries = reader.Unsigned();
             var length = reader.Count(reader.Unsigned());
             if (wanted(series))
-                runs.Add((series, Series(counter, reader, reader.Count(summaries))));
+                runs.Add((series, counter, Series(counter, reader, reader.Count(summaries))));
             else
                 reader.Pass(length);
         }

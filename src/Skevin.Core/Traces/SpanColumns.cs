@@ -80,6 +80,30 @@ public sealed class SpanColumns : IBlockRows
                 yield return Span(row);
     }
 
+    /// <summary>What its spans come to, one a trace.</summary>
+    /// <param name="from">Epoch milliseconds, excluded.</param>
+    /// <param name="to">Epoch milliseconds, included.</param>
+    /// <param name="sees">Which origins are visible.</param>
+    public IReadOnlyList<TracePart> Parts(long from, long to, Func<Labels, bool> sees)
+    {
+        var parts = new TracePart?[_traces.Value.Traces.Length];
+        var visible = _resources.Sets.Select(sees).ToArray();
+        var names = _block.Texts("name");
+        for (var row = 0; row < Count; row++)
+        {
+            var time = Milliseconds(row);
+            if (time <= from || time > to || !visible[_resources.Numbers[row]])
+                continue;
+            var span = Place(row);
+            ref var part = ref parts[_traces.Value.Numbers[row]];
+            if (part is null)
+                part = new TracePart(span, names?[row] ?? "", Resource(row));
+            else if (part.Add(span))
+                part.Take(span.IsRoot, span.Start, names?[row] ?? "", Resource(row));
+        }
+        return [.. parts.OfType<TracePart>()];
+    }
+
     private long Duration(int row) => (long)(_durations.Value[row] & long.MaxValue);
 
     internal SpanPlace Place(int row) => new(_traces.Value.Traces[(int)_traces.Value.Numbers[row]], _starts[row], Duration(row), _ids.Value.Parents[row] == 0, (SpanStatus)((_kinds.Value[row] >> 4) & 15) == SpanStatus.Error);

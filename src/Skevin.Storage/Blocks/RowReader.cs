@@ -91,7 +91,9 @@ public sealed class RowReader(NpgsqlDataSource database, AddressBooks books, Acc
     private async IAsyncEnumerable<RowBatch> Spans(long from, long to, RowHints hints, [EnumeratorCancellation] CancellationToken stop)
     {
         await foreach (var (_, payload, passed) in Blocks("span_block", "spans", 0, from, to, hints, stop))
-            yield return payload is null ? new RowBatch(passed, []) : Kept(SpanBlock.Open(payload), from, to);
+            yield return payload is null ? new RowBatch(passed, [])
+                : SpanBlock.Open(payload) is var rows && hints.ByTrace && rows is SpanColumns columns ? new RowBatch(0, columns.Parts(from, to, labels => scope.Sees(labels["k8s.cluster.name"] ?? "", labels["k8s.namespace.name"])))
+                : Kept(rows, from, to);
     }
 
     // Blocks that have sketches give them in place of their spans.
@@ -230,7 +232,7 @@ public sealed class RowReader(NpgsqlDataSource database, AddressBooks books, Acc
 
     // Looked at where the filters lie: of each only the few bytes with the wanted bits are read, and mostly the first says no.
     private static string MayHold(int words) => string.Join(" and ", Enumerable.Range(0, words).SelectMany(word => Enumerable.Range(1, WordFilter.Probes).Select(probe =>
-        $"get_byte(substring(words from (div(mod(@word{word}[{probe}], octet_length(words) * 8), 8))::int + 1 for 1), 0) & (1 << (mod(@word{word}[{probe}], 8))::int) <> 0")));
+        $"{(probe > WordFilter.FirstProbes ? $"probes < {probe} or " : "")}get_byte(substring(words from (div(mod(@word{word}[{probe}], octet_length(words) * 8), 8))::int + 1 for 1), 0) & (1 << (mod(@word{word}[{probe}], 8))::int) <> 0").Select(one => $"({one})")));
 
     private NpgsqlCommand BlocksIn(string table, string columns, int kind, long from, long to, RowHints hints)
     {

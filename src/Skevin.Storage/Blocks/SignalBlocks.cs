@@ -82,7 +82,7 @@ internal static class SignalBlocks
         var numbers = await Numbers(connection, transaction, blocks.Count, stop);
         foreach (var table in blocks.Index().GroupBy(pair => pair.Item.Table))
         {
-            var more = table.Key switch { "log_block" => ", words, kind", "span_block" => ", words, sketch", _ => "" };
+            var more = table.Key switch { "log_block" => ", words, probes, kind", "span_block" => ", words, probes, sketch", _ => "" };
             await using var copy = await connection.BeginBinaryImportAsync($"copy {table.Key} (day, id, cluster_id, from_ms, to_ms, received_at, payload, {CountColumn[table.Key]}{more}) from stdin (format binary)", stop);
             foreach (var (i, block) in table)
             {
@@ -96,7 +96,10 @@ internal static class SignalBlocks
                 await copy.WriteAsync(block.Payload, NpgsqlDbType.Bytea, stop);
                 await copy.WriteAsync(block.Count, NpgsqlDbType.Integer, stop);
                 if (more.Length > 0)
+                {
                     await copy.WriteAsync(block.Words, NpgsqlDbType.Bytea, stop);
+                    await copy.WriteAsync((short)WordFilter.Probes, NpgsqlDbType.Smallint, stop);
+                }
                 if (table.Key == "span_block")
                     await copy.WriteAsync(block.Sketch ?? [], NpgsqlDbType.Bytea, stop);
                 if (table.Key == "log_block")

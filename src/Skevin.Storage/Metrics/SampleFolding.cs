@@ -22,6 +22,8 @@ public sealed class SampleFolding(SampleStore store, SeriesIndex index, DayParti
 
     private const long MostSamples = 2_000_000;
 
+    private readonly DaySummaries _days = new(store.Database);
+
     private sealed record Batch(DateOnly Day, long Id, List<SeriesSample> Samples);
 
     /// <summary>Folds all there is to fold now.</summary>
@@ -31,6 +33,7 @@ public sealed class SampleFolding(SampleStore store, SeriesIndex index, DayParti
         var folded = 0;
         while (await Once(stop) is var count && count > 0)
             folded += count;
+        await _days.Run(StartOf((clock.GetUtcNow() - Settled).ToUnixTimeMilliseconds()), stop);
         return folded;
     }
 
@@ -64,6 +67,7 @@ public sealed class SampleFolding(SampleStore store, SeriesIndex index, DayParti
                 return 0;
         }
         await transaction.CommitAsync(stop);
+        _days.Touched(windows.Select(DayPartitions.DayOf));
         return batches.Count;
     }
 
@@ -140,7 +144,8 @@ public sealed class SampleFolding(SampleStore store, SeriesIndex index, DayParti
         // A series that was removed meanwhile has no samples either.
         var narrow = runs.Where(run => index.Of(run.Series) is not null)
             .Select(run => (run.Series, Counter: index.Of(run.Series)!.Key.Kind == SeriesKind.Counter, Run: SummaryRun.Of([.. run.Samples], SummaryRun.Widths[0]))).ToArray();
-        foreach (var width in SummaryRun.Widths)
+        await DaySummaries.Forget(connection, day, cluster, metric, stop);
+        foreach (var width in SummaryRun.Widths.Where(width => width == DaySummaries.OfWindow(width)))
         {
             await using var write = new NpgsqlCommand("""
                 insert into sample_summary (day, cluster_id, metric, width_ms, to_ms, payload) values (@day, @cluster, @metric, @width, @to, @payload)

@@ -165,20 +165,7 @@ public sealed class SampleStore(NpgsqlDataSource database)
         await using var connection = await database.OpenConnectionAsync(stop);
         await using var transaction = await connection.BeginTransactionAsync(System.Data.IsolationLevel.RepeatableRead, stop);
         var open = await Unfolded(connection, from, to, metric, width, stop);
-        await using (var command = new NpgsqlCommand("""
-            select to_ms, payload from sample_summary
-            where day between @first and @last and metric = @metric and width_ms = @width and to_ms > @from and to_ms <= @to and to_ms <> all(@open)
-            """, connection))
-        {
-            AddWindow(command, from, to);
-            command.Parameters.AddWithValue("metric", metric);
-            command.Parameters.AddWithValue("width", (int)width);
-            command.Parameters.AddWithValue("open", open.ToArray());
-            await using var reader = await command.ExecuteReaderAsync(stop);
-            while (await reader.ReadAsync(stop))
-                foreach (var (series, run) in SummaryChunk.Decode((byte[])reader[1], wanted.ContainsKey))
-                    wanted[series].Add((reader.GetInt64(0), run));
-        }
+        await ReadKept(connection, from, to, metric, width, wanted, open, stop);
         foreach (var end in open.Where(end => end - SampleFolding.Window < headFrom))
         {
             var samples = new Dictionary<long, List<Sample>>();
@@ -193,6 +180,41 @@ public sealed class SampleStore(NpgsqlDataSource database)
         return [.. open.Where(end => end - SampleFolding.Window >= headFrom)];
     }
 
+    // Whole days first where they are kept at this width, then the windows no such day holds.
+    private static async Task ReadKept(NpgsqlConnection connection, long from, long to, string metric, long width, IReadOnlyDictionary<long, List<(long End, SummaryRun Run)>> wanted, List<long> open, CancellationToken stop)
+    {
+        var (ofWindow, days) = (DaySummaries.OfWindow(width), new HashSet<(DateOnly Day, int Cluster)>());
+        foreach (var stored in width == ofWindow ? new[] { width } : [width, ofWindow])
+        {
+            await using var command = new NpgsqlCommand("""
+                select day, cluster_id, to_ms, payload from sample_summary
+                where day between @first and @last and metric = @metric and width_ms = @width and to_ms > @from and to_ms <= @to
+                order by day, to_ms
+                """, connection);
+            AddWindow(command, from, to);
+            command.Parameters.AddWithValue("metric", metric);
+            command.Parameters.AddWithValue("width", (int)stored);
+            await using var reader = await command.ExecuteReaderAsync(stop);
+            while (await reader.ReadAsync(stop))
+            {
+                var (day, end) = ((Day: reader.GetFieldValue<DateOnly>(0), Cluster: reader.GetInt32(1)), reader.GetInt64(2));
+                if (stored != ofWindow)
+                {
+                    // A day counts where all of it is asked for and nothing of it waits.
+                    if (end - DaySummaries.Day < from || open.Exists(one => one > end - DaySummaries.Day && one <= end))
+                        continue;
+                    days.Add(day);
+                }
+                else if (open.Contains(end) || days.Contains(day))
+                {
+                    continue;
+                }
+                foreach (var (series, _, run) in SummaryChunk.Decode((byte[])reader[3], wanted.ContainsKey))
+                    wanted[series].Add((end, stored == width ? run : SummaryRun.Joined([run], width)));
+            }
+        }
+    }
+
     // Ends of the windows some batch touches, or some chunk without a summary.
     private static async Task<List<long>> Unfolded(NpgsqlConnection connection, long from, long to, string metric, long width, CancellationToken stop)
     {
@@ -204,7 +226,7 @@ public sealed class SampleStore(NpgsqlDataSource database)
                 where summary.day = chunk.day and summary.metric = chunk.metric and width_ms = @width and summary.to_ms = ((chunk.to_ms - 1) / @window + 1) * @window and summary.cluster_id = chunk.cluster_id)
             """, connection);
         command.Parameters.AddWithValue("metric", metric);
-        command.Parameters.AddWithValue("width", (int)width);
+        command.Parameters.AddWithValue("width", (int)DaySummaries.OfWindow(width));
         AddWindow(command, from, to);
         command.Parameters.AddWithValue("window", SampleFolding.Window);
         var ends = new SortedSet<long>();

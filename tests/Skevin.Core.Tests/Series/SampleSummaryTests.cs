@@ -76,7 +76,7 @@ public sealed class SampleSummaryTests
         var runs = series.Select((samples, i) => ((long)i * 7 - 5, counter, SummaryRun.Of(samples, 300_000))).ToArray();
         var back = SummaryChunk.Decode(SummaryChunk.Encode(runs), number => number != 2);
         back.Select(one => one.Series).ShouldBe(runs.Select(one => one.Item1).Where(number => number != 2));
-        foreach (var (number, run) in back)
+        foreach (var (number, _, run) in back)
         {
             var own = runs.Single(one => one.Item1 == number).Item3;
             run.Interval.ShouldBe(own.Interval);

@@ -37,6 +37,8 @@ internal sealed class RowBody(RowSource source, IReadOnlyList<(Step Step, bool S
         var hints = all is null ? RowConditions.Hints(conditions) with { Counted = Counted(single, next, slots), Single = kind == RowKind.Flows && Singles() } : RowHints.None;
         if (kind == RowKind.Spans && Sketchable(single, next, slots) && await reader.Most(kind, from, to, stop) > Quantiles.MostExact)
             hints = RowHints.None with { Sketched = true };
+        if (gatherer is GatheredTraces)
+            hints = hints with { ByTrace = true };
         if (hints.Single && window.From < reader.SinglesFrom)
             notes.Add(new Note(firstStep, "single flows", $"Single flows, with the port they come from, are kept for an hour: here from {DateTimeOffset.FromUnixTimeMilliseconds(reader.SinglesFrom).UtcDateTime:HH:mm} UTC on. Without source.port, sums by minute reach further back."));
         // What a later condition lets a reader pass over was never seen by those before it.
@@ -218,9 +220,9 @@ internal sealed class RowBody(RowSource source, IReadOnlyList<(Step Step, bool S
         var set = wanted.Take(MostTraces).ToHashSet();
         var whole = new GatheredTraces();
         if (set.Count > 0)
-            await foreach (var batch in reader.Rows(RowKind.Spans, window.From - TraceReach, window.To + TraceReach, RowHints.None, stop).Ahead(stop))
+            await foreach (var batch in reader.Rows(RowKind.Spans, window.From - TraceReach, window.To + TraceReach, RowHints.None with { ByTrace = true }, stop).Ahead(stop))
                 foreach (var row in batch.Rows)
-                    if (set.Contains(((ISpanRow)row).Place.Trace))
+                    if (set.Contains(row is TracePart part ? part.Trace : ((ISpanRow)row).Place.Trace))
                         whole.Add(row);
         return whole.Finish();
     }

@@ -43,8 +43,8 @@ internal sealed record RowTable(RowSchema Schema, string View, IReadOnlyList<Ans
             case ShowStep show:
                 return this with { View = View is "logs" or "events" && show.Fields.Contains("text") ? View : "table", Columns = [.. show.Fields.Select(field => new AnswerColumn(field, UnitOf(field)))] };
             case OrderStep order:
-                var sorted = Rows.Order(Comparer<IRow>.Create((a, b) => Compare(a[order.Field], b[order.Field])));
-                return this with { Rows = [.. order.Down ? Rows.OrderDescending(Comparer<IRow>.Create((a, b) => Compare(a[order.Field], b[order.Field]))) : sorted] };
+                var byValue = Comparer<FieldValue>.Create(Compare);
+                return this with { Rows = [.. order.Down ? Rows.OrderByDescending(row => row[order.Field], byValue) : Rows.OrderBy(row => row[order.Field], byValue)] };
             case FirstStep first:
                 return this with { Rows = [.. Rows.Take(first.Count)] };
             default:

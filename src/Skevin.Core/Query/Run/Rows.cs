@@ -115,8 +115,9 @@ public static class RowFields
 /// <param name="Trace">The one trace that is wanted, or null.</param>
 /// <param name="Counted">Only how many rows there are in each minute is wanted, and nothing but these fields is looked at; null where more is.</param>
 /// <param name="Sketched">Spans may come as sketches of their durations by minute.</param>
+/// <param name="ByTrace">Spans may come summed up by trace, as <see cref="Traces.TracePart"/>.</param>
 /// <param name="Single">Flows are wanted one by one, as far as they are kept so.</param>
-public sealed record RowHints(IReadOnlyList<string> Words, string? Trace, IReadOnlyCollection<string>? Counted = null, bool Sketched = false, bool Single = false)
+public sealed record RowHints(IReadOnlyList<string> Words, string? Trace, IReadOnlyCollection<string>? Counted = null, bool Sketched = false, bool Single = false, bool ByTrace = false)
 {
     /// <summary>Nothing to go by.</summary>
     public static RowHints None { get; } = new([], null);
