@@ -51,6 +51,7 @@ public sealed class CollectingAgent : IAsyncDisposable
     private AgentConfiguration? _configuration;
     private DateTime _configurationWritten;
     private string? _configurationError = "not read yet";
+    private DateTimeOffset _lastPass;
     private DateTimeOffset _nextMetrics;
     private DateTimeOffset _nextSeal;
     private DateTimeOffset _nextEvents;
@@ -68,7 +69,7 @@ public sealed class CollectingAgent : IAsyncDisposable
             handler.ConnectCallback = (context, stop) => dial(context.DnsEndPoint.Host, context.DnsEndPoint.Port, stop);
         _scrapes = new HttpClient(handler);
         _pushes = new HttpClient(new SocketsHttpHandler { AllowAutoRedirect = false }) { Timeout = TimeSpan.FromSeconds(30) };
-        _sender = new Sender(_buffer, environment.TokenFile, environment.Clock, _pushes);
+        _sender = new Sender(_buffer, environment.TokenFile, environment.Clock, _pushes, environment.NodeName);
         _sender.Done += OnDone;
         _cluster = new ClusterAccess(environment);
         _reader = new SourceReader(environment, _cluster, _scrapes);
@@ -166,6 +167,10 @@ public sealed class CollectingAgent : IAsyncDisposable
     {
         ReadConfiguration();
         var now = _environment.Clock.GetUtcNow();
+        // A clock that was set back must not keep the agent waiting for a time that is long away.
+        if (now + Punctual < _lastPass)
+            _nextMetrics = _nextSeal = _nextEvents = _nextStatus = now;
+        _lastPass = now;
         if (_configuration is not { } configuration)
         {
             _nextMetrics = _nextStatus = _nextSeal = _nextEvents = now + TimeSpan.FromSeconds(1);

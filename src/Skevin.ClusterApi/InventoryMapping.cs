@@ -69,7 +69,8 @@ public static class InventoryMapping
             [.. (pod.Status?.Conditions ?? []).Select(condition => new PodCondition(
                 condition.Type, condition.Status == "True", condition.Reason, condition.Message, At(condition.LastTransitionTime)))],
             Created(pod.Metadata),
-            Revision(pod.Metadata));
+            Revision(pod.Metadata),
+            [.. (pod.Spec?.Volumes ?? []).Select(volume => volume.ConfigMap?.Name).OfType<string>()]);
     }
 
     /// <summary>What controls a pod: a replica set stands for the deployment whose template hash it carries.</summary>

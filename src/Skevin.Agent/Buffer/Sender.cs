@@ -11,7 +11,7 @@ namespace Skevin.Agent.Buffer;
 public sealed record PushState(DateTimeOffset At, int Status, string Text, DateTimeOffset? NextTry);
 
 /// <summary>Sends sealed batches, oldest first, until the server has accepted them.</summary>
-public sealed class Sender(DiskBuffer buffer, string tokenFile, TimeProvider clock, HttpClient http)
+public sealed class Sender(DiskBuffer buffer, string tokenFile, TimeProvider clock, HttpClient http, string place = "")
 {
     private static readonly TimeSpan LongestPause = TimeSpan.FromSeconds(15);
     private TimeSpan _pause = TimeSpan.Zero;
@@ -47,6 +47,7 @@ public sealed class Sender(DiskBuffer buffer, string tokenFile, TimeProvider clo
             request.Headers.Authorization = new AuthenticationHeaderValue("Bearer", token);
             request.Headers.Add("Idempotency-Key", batch.Key);
             request.Headers.Date = clock.GetUtcNow();
+            request.Headers.TryAddWithoutValidation("User-Agent", place.Length > 0 ? $"skevin-agent ({place})" : "skevin-agent");
             using var answer = await http.SendAsync(request, stop);
             var status = (int)answer.StatusCode;
             if (answer.IsSuccessStatusCode)

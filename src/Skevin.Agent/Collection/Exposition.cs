@@ -20,8 +20,9 @@ public static class Exposition
         switch (family.Type)
         {
             case FamilyType.Counter:
+                var created = family.Samples.Where(sample => sample.Suffix == "_created").GroupBy(sample => Key(sample, "")).ToDictionary(same => same.Key, same => same.First().Value);
                 foreach (var sample in family.Samples.Where(sample => sample.Suffix is "_total" or ""))
-                    into.Counter(resource, family.Name, unit, sample.Value, Created(family, sample), [.. sample.Labels]);
+                    into.Counter(resource, family.Name, unit, sample.Value, created.TryGetValue(Key(sample, ""), out var at) ? DateTimeOffset.FromUnixTimeMilliseconds((long)(at * 1000)) : null, [.. sample.Labels]);
                 break;
             case FamilyType.Summary:
                 Summaries(family, unit, resource, into);
@@ -110,12 +111,6 @@ public static class Exposition
         string.Join('\0', sample.Labels.Where(label => label.Key != without).Select(label => label.Key + "=" + label.Value));
 
     private static string? Label(OpenMetricsSample sample, string name) => sample.Labels.FirstOrDefault(label => label.Key == name).Value;
-
-    private static DateTimeOffset? Created(OpenMetricsFamily family, OpenMetricsSample sample)
-    {
-        var created = family.Samples.FirstOrDefault(other => other.Suffix == "_created" && Key(other, "") == Key(sample, ""));
-        return created is null ? null : DateTimeOffset.FromUnixTimeMilliseconds((long)(created.Value * 1000));
-    }
 
     // The exposition names base units in words, at the end of a name or as # UNIT.
     private static string Ucum(string unit, string name)

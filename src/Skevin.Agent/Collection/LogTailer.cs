@@ -7,6 +7,7 @@ using Skevin.Core.Clusters;
 using Skevin.Core.Collection;
 using Skevin.Core.Formats.ContainerLog;
 using Skevin.Core.Formats.Otlp;
+using Skevin.Core.Logs;
 
 namespace Skevin.Agent.Collection;
 
@@ -36,6 +37,7 @@ public sealed class LogTailer(string hostRoot, DiskBuffer buffer)
     private readonly Dictionary<string, DateTimeOffset> _waiting = [];
     private readonly Dictionary<string, DateTimeOffset> _firstSeen = [];
     private readonly Dictionary<string, PodState> _known = [];
+    private readonly Dictionary<string, Func<string, bool>> _matchers = [];
 
     // Held open while it is read: under its name there may soon be another.
     private sealed record LogFile(FileStream Stream, string Mark, long Length, bool Packed) : IDisposable
@@ -81,7 +83,7 @@ public sealed class LogTailer(string hostRoot, DiskBuffer buffer)
                     ? PodAttributes.Of(pod, Path.GetFileName(container))
                     : [new("k8s.namespace.name", parts[0]), new("k8s.pod.name", parts[1]), new("k8s.node.name", node), new("k8s.container.name", Path.GetFileName(container))];
                 attributes.Add(new("k8s.pod.uid", parts[2]));
-                yield return ReadContainer(container, key, ExpectedSources.Log(parts[0], parts[1], Path.GetFileName(container)), attributes, now);
+                yield return ReadContainer(container, key, ExpectedSources.Log(parts[0], parts[1], Path.GetFileName(container)), attributes, LeftOut(plan, parts[0], pod?.Workload), now);
             }
         }
         // Marks of containers whose folder is gone are of no more use.
@@ -95,12 +97,23 @@ public sealed class LogTailer(string hostRoot, DiskBuffer buffer)
             yield return new TailedLines("", new ResourceLogs(), gone.ToDictionary(mark => mark, _ => (long?)null), 0, 0, false);
     }
 
-    private TailedLines ReadContainer(string folder, string key, string source, List<KeyValuePair<string, string>> attributes, DateTimeOffset now)
+    // Rules are few and compiled once.
+    private Func<string, bool>[] LeftOut(LogsPlan plan, string ns, string? workload) =>
+        [.. (plan.LeftOut ?? []).Where(rule => rule.Workload.Length == 0 || rule.Workload == $"{ns}/{workload}").Select(rule => _matchers.TryGetValue(rule.Kind, out var known) ? known : _matchers[rule.Kind] = LineKinds.Matcher(rule.Kind))];
+
+    private TailedLines ReadContainer(string folder, string key, string source, List<KeyValuePair<string, string>> attributes, Func<string, bool>[] leftOut, DateTimeOffset now)
     {
         var files = Files(folder, key);
         try
         {
-            return Read(files, key, source, attributes, now);
+            var read = Read(files, key, source, attributes, now);
+            var records = read.Records.ScopeLogs[0].LogRecords;
+            if (leftOut.Length == 0 || records.Count == 0)
+                return read;
+            var kept = records.Where(record => !Array.Exists(leftOut, rule => rule(record.Body.StringValue))).ToArray();
+            records.Clear();
+            records.AddRange(kept);
+            return read with { Count = kept.Length };
         }
         finally
         {

@@ -3,6 +3,7 @@ using OpenTelemetry.Proto.Collector.Metrics.V1;
 using OpenTelemetry.Proto.Common.V1;
 using OpenTelemetry.Proto.Metrics.V1;
 using OpenTelemetry.Proto.Resource.V1;
+using Skevin.Core.Collection;
 using Skevin.Core.Formats.Otlp;
 
 namespace Skevin.Agent.Collection;
@@ -48,6 +49,20 @@ public sealed class MetricsBuilder(string source, DateTimeOffset time)
     {
         MetricOf(resource, built.Name, built.Unit, () => built);
         Points += points;
+    }
+
+    /// <summary>Takes out what the plan leaves out.</summary>
+    public void LeaveOut(IReadOnlyList<MetricRule>? rules)
+    {
+        if (rules is not { Count: > 0 })
+            return;
+        foreach (var (resource, metrics) in _resources.Values)
+            foreach (var (key, metric) in metrics.Where(pair => MetricRules.For(pair.Value.Name, rules) is { LeaveOut: true }).ToArray())
+            {
+                metrics.Remove(key);
+                resource.ScopeMetrics[0].Metrics.Remove(metric);
+                Points -= (metric.Gauge?.DataPoints.Count ?? 0) + (metric.Sum?.DataPoints.Count ?? 0);
+            }
     }
 
     /// <summary>The stamp of this pass.</summary>

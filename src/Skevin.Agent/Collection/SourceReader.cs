@@ -42,8 +42,11 @@ public sealed class SourceReader(AgentEnvironment environment, ClusterAccess clu
         foreach (var pod in cluster.Pods.Where(pod => ExpectedSources.IsCollected(metrics, pod)))
             foreach (var container in pod.Containers)
                 foreach (var port in container.Ports.Where(port => port.Name == metrics.EndpointPort))
-                    reads.Add(Endpoint(pod, container.Name, port.Number, metrics.EndpointPath, now, stop));
-        return await Task.WhenAll(reads);
+                    reads.Add(Endpoint(pod, container.Name, port.Number, metrics, now, stop));
+        var results = await Task.WhenAll(reads);
+        foreach (var result in results)
+            result.Metrics?.LeaveOut(metrics.Rules);
+        return results;
     }
 
     private SourceResult Host(DateTimeOffset now, CancellationToken stop)
@@ -104,8 +107,9 @@ public sealed class SourceReader(AgentEnvironment environment, ClusterAccess clu
         }
     }
 
-    private async Task<SourceResult> Endpoint(PodState pod, string container, int port, string path, DateTimeOffset now, CancellationToken stop)
+    private async Task<SourceResult> Endpoint(PodState pod, string container, int port, MetricsPlan plan, DateTimeOffset now, CancellationToken stop)
     {
+        var path = plan.EndpointPath;
         var builder = new MetricsBuilder(ExpectedSources.Endpoint(pod.Namespace, pod.Name, port), now);
         var address = pod.Addresses[0];
         var host = address.Contains(':') ? $"[{address}]" : address;
@@ -121,7 +125,7 @@ public sealed class SourceReader(AgentEnvironment environment, ClusterAccess clu
             var text = await answer.Content.ReadAsStringAsync(patience.Token);
             var strict = answer.Content.Headers.ContentType?.MediaType == "application/openmetrics-text";
             var reading = OpenMetricsText.Read(text, strict);
-            Exposition.Read(reading, [.. PodAttributes.Of(pod, container), new("service.name", pod.Workload)], builder);
+            Exposition.Read(MetricRules.Apply(reading, plan.Rules), [.. PodAttributes.Of(pod, container), new("service.name", pod.Workload)], builder);
             return new(builder.Source, builder, reading.Error is null ? null : "malformed: " + reading.Error);
         }
         catch (Exception trouble) when (ClusterAccess.IsTrouble(trouble, stop))

@@ -38,10 +38,11 @@ public sealed record WorkloadState(
 /// <param name="WorkloadKind">Kind of what controls it; empty for a bare pod.</param>
 /// <param name="Workload">Its name; the pod's own for a bare pod.</param>
 /// <param name="Revision">Revision of the collection plan, on Skevin's own agents.</param>
+/// <param name="Configurations">Configuration objects its volumes hold.</param>
 public sealed record PodState(
     string Namespace, string Name, string Uid, string Node, string Phase, string? Reason, string? Message,
     IReadOnlyList<string> Addresses, string WorkloadKind, string Workload, IReadOnlyList<ContainerState> Containers,
-    IReadOnlyList<PodCondition> Conditions, DateTimeOffset Created, string? Revision)
+    IReadOnlyList<PodCondition> Conditions, DateTimeOffset Created, string? Revision, IReadOnlyList<string>? Configurations = null)
 {
     /// <summary>All containers ready.</summary>
     public bool Ready => Containers.Count > 0 && Containers.All(container => container.Ready);

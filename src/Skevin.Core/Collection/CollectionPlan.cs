@@ -27,9 +27,14 @@ public sealed record CollectionPlan(MetricsPlan? Metrics, LogsPlan? Logs = null,
                 yield return "A close look reads metrics every 1 s to 5 min.";
             if (metrics.Endpoints && !metrics.EndpointPath.StartsWith('/'))
                 yield return "The path of application endpoints begins with '/', for example /metrics.";
+            foreach (var problem in (metrics.Rules ?? []).Select(rule => rule.Problem).OfType<string>())
+                yield return problem;
             if (metrics.Endpoints && metrics.EndpointPort.Length == 0)
                 yield return "Application endpoints are found by the name of a container port, for example metrics.";
         }
+        foreach (var rule in Logs?.LeftOut ?? [])
+            if (rule.Kind.Replace("{}", "").Trim().Length == 0)
+                yield return "A rule for lines names a kind with some words of its own; to leave out all lines of a workload choose its namespaces, or switch lines off.";
         if (Traces is { Share: not (> 0 and <= 1) })
             yield return "The share of traces that is kept lies above 0 and goes up to 1, which keeps all of them.";
         foreach (var outside in Flows?.Outside ?? [])
@@ -48,9 +53,10 @@ public sealed record CollectionPlan(MetricsPlan? Metrics, LogsPlan? Logs = null,
 /// <param name="Namespaces">Namespaces whose endpoints are read; empty for all.</param>
 /// <param name="HostMetrics">Processor by mode, memory, disks, file systems and interfaces of each node, from its kernel.</param>
 /// <param name="Closely">More often for a while, or null.</param>
+/// <param name="Rules">What is left out, loses a label or is renamed; the first rule about a metric holds.</param>
 public sealed record MetricsPlan(
     bool ResourceUsage = true, bool ClusterState = true, bool Endpoints = true, int EverySeconds = 15,
-    string EndpointPort = "metrics", string EndpointPath = "/metrics", IReadOnlyList<string>? Namespaces = null, bool HostMetrics = false, CloseLook? Closely = null)
+    string EndpointPort = "metrics", string EndpointPath = "/metrics", IReadOnlyList<string>? Namespaces = null, bool HostMetrics = false, CloseLook? Closely = null, IReadOnlyList<MetricRule>? Rules = null)
 {
     /// <summary>How often metrics are read at a moment, in seconds: the agents go back by themselves when the close look is over.</summary>
     public int EverySecondsAt(DateTimeOffset now) => Closely is { } closely && now < closely.Until ? closely.EverySeconds : EverySeconds;
@@ -68,7 +74,8 @@ public sealed record CloseLook(int EverySeconds, DateTimeOffset Until);
 /// <param name="Containers">Lines the containers write.</param>
 /// <param name="Events">Events of the cluster.</param>
 /// <param name="Namespaces">Namespaces whose containers are read; empty for all.</param>
-public sealed record LogsPlan(bool Containers = true, bool Events = true, IReadOnlyList<string>? Namespaces = null)
+/// <param name="LeftOut">Lines that are not sent.</param>
+public sealed record LogsPlan(bool Containers = true, bool Events = true, IReadOnlyList<string>? Namespaces = null, IReadOnlyList<LineRule>? LeftOut = null)
 {
     /// <summary>Whether it collects anything.</summary>
     public bool Any => Containers || Events;

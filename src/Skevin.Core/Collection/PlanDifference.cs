@@ -40,6 +40,11 @@ public sealed record PlanDifference(IReadOnlyList<string> Changes, IReadOnlyList
             if (m1.Endpoints && (m0.EndpointPort, m0.EndpointPath) != (m1.EndpointPort, m1.EndpointPath))
                 yield return $"Application endpoints: port {m0.EndpointPort}, path {m0.EndpointPath} → port {m1.EndpointPort}, path {m1.EndpointPath}";
         }
+        var (rules, ruled) = (RulesOf(old), RulesOf(after));
+        foreach (var rule in ruled.Except(rules))
+            yield return "From now on: " + rule;
+        foreach (var rule in rules.Except(ruled))
+            yield return "No longer: " + rule;
         foreach (var (what, was, becomes) in new[]
         {
             ("Application endpoints", m0.Endpoints && m1.Endpoints ? m0.Namespaces : m1.Namespaces, m1.Namespaces), ("Lines of containers", l0.Containers && l1.Containers ? l0.Namespaces : l1.Namespaces, l1.Namespaces),
@@ -52,6 +57,8 @@ public sealed record PlanDifference(IReadOnlyList<string> Changes, IReadOnlyList
         if (old.Flows is { } f0 && after.Flows is { } f1 && !(f0.Outside ?? []).SequenceEqual(f1.Outside ?? []))
             yield return $"Names outside: {(f0.Outside ?? []).Count} → {(f1.Outside ?? []).Count}";
     }
+
+    private static string[] RulesOf(CollectionPlan plan) => [.. (plan.Metrics?.Rules ?? []).Select(rule => rule.Words), .. (plan.Logs?.LeftOut ?? []).Select(rule => rule.Words)];
 
     private static IEnumerable<string> Sources(CollectionPlan old, CollectionPlan after, Inventory inventory)
     {
@@ -69,6 +76,8 @@ public sealed record PlanDifference(IReadOnlyList<string> Changes, IReadOnlyList
 
     private static IEnumerable<string> Amounts(CollectionPlan old, CollectionPlan after)
     {
+        if (RulesOf(after).Except(RulesOf(old)).Any())
+            yield return "What is left out from now on cannot be asked for later; what is stored stays.";
         if (old.Metrics is { Any: true } m0 && after.Metrics is { Any: true } m1 && m0.EverySeconds != m1.EverySeconds)
             yield return $"{Times((double)m0.EverySeconds / m1.EverySeconds)} the samples of metrics{(m1.EverySeconds > m0.EverySeconds ? $"; slots narrower than {m1.EverySeconds} s are not answered any more" : "")}.";
         if (after.Metrics is { Closely: { } look } m2 && look != old.Metrics?.Closely)

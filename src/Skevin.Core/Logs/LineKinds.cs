@@ -1,3 +1,5 @@
+using System.Text.RegularExpressions;
+
 namespace Skevin.Core.Logs;
 
 /// <summary>
@@ -79,6 +81,14 @@ public sealed class LineKinds
             .GroupBy(template => string.Join(' ', template.Words))
             .Select(same => new Kind(same.Key, same.Sum(template => template.Count), same.MaxBy(template => template.Newest)!.Example, same.Max(template => template.Newest)))
             .OrderByDescending(kind => kind.Count).ThenBy(kind => kind.Text, StringComparer.Ordinal)];
+
+    /// <summary>Says of a text whether it is of a kind that <see cref="Finish"/> gave: what varies is any text that is not empty, and blanks are alike.</summary>
+    public static Func<string, bool> Matcher(string kind)
+    {
+        var pattern = string.Join(@"\s+", kind.Split(' ', StringSplitOptions.RemoveEmptyEntries).Select(word => string.Join(".+?", word.Split(Variable).Select(piece => Regex.Escape(piece.Replace("{{", "{").Replace("}}", "}"))))));
+        var regex = new Regex($@"^\s*{pattern}\s*(?:$|[\r\n])", RegexOptions.NonBacktracking | RegexOptions.CultureInvariant);
+        return regex.IsMatch;
+    }
 
     private static Template? Nearest(List<Template> group, string[] words)
     {

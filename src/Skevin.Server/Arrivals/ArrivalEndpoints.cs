@@ -26,7 +26,8 @@ public sealed record SourceView(
     int IntervalSeconds, string? Cause, string? Fix, string? Explanation, CureAct Act, IReadOnlyList<string> Proof, SourceReport? Report);
 
 /// <summary>All sources of a cluster.</summary>
-public sealed record ArrivalsView(string Cluster, bool Collected, IReadOnlyList<SourceView> Sources);
+/// <param name="Troubles">What is wrong though it arrives; for readers of the whole cluster.</param>
+public sealed record ArrivalsView(string Cluster, bool Collected, IReadOnlyList<SourceView> Sources, IReadOnlyList<Trouble> Troubles);
 
 /// <summary>An act to cure a cause.</summary>
 public sealed record CureRequest(string Cluster, CureAct Act);
@@ -40,19 +41,21 @@ public static class ArrivalEndpoints
         services.AddSingleton<ArrivalBook>();
         services.AddSingleton<AgentStatusProbe>();
         services.AddSingleton<JudgeArrivals>();
+        services.AddSingleton<FindTroubles>();
     }
 
     /// <summary>Maps its endpoints.</summary>
     public static void MapArrivals(this IEndpointRouteBuilder routes)
     {
         routes.MapGet("/api/arrivals", async Task<Results<Ok<ArrivalsView>, ProblemHttpResult>> (
-            string? cluster, ClaimsPrincipal user, ClusterWatchers watchers, JudgeArrivals judge, PlansInForce plans, CancellationToken stop) =>
+            string? cluster, ClaimsPrincipal user, ClusterWatchers watchers, JudgeArrivals judge, FindTroubles troubles, PlansInForce plans, CancellationToken stop) =>
         {
             if (watchers.Visible(cluster, user) is not { } watched)
                 return ClusterEndpoints.NotThere(cluster).Http();
             var sources = await judge.Run(watched, stop);
             return TypedResults.Ok(new ArrivalsView(watched.Name, (await plans.Revisions(watched.Id, stop)).Count > 0,
-                [.. sources.Where(source => user.Scope().Sees(watched.Name, source.Evidence.Expected.Namespace)).Select(View)]));
+                [.. sources.Where(source => user.Scope().Sees(watched.Name, source.Evidence.Expected.Namespace)).Select(View)],
+                user.Scope().Namespaces is null ? await troubles.Run(watched, stop) : []));
         }).Needs(Roles.Reader);
         routes.MapPost("/api/arrivals/cure", async Task<Results<Ok<RollOut>, ProblemHttpResult>> (
             CureRequest body, ClaimsPrincipal user, ClusterWatchers watchers, RollOutPlan rollOut, LiveFeed feed, AuditNote note, CancellationToken stop) =>

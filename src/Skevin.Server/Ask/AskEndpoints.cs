@@ -25,7 +25,7 @@ public static class AskEndpoints
     private const int MostValues = 200;
 
     /// <summary>Adds its services.</summary>
-    public static void AddAsk(this IServiceCollection services) => services.AddSingleton<AskEnquiry>().AddSingleton<ExportAnswer>().AddSingleton<ShowTrace>().AddSingleton<FindOrigins>();
+    public static void AddAsk(this IServiceCollection services) => services.AddSingleton<AskedMetrics>().AddSingleton<AskEnquiry>().AddSingleton<ExportAnswer>().AddSingleton<ShowTrace>().AddSingleton<FindOrigins>();
 
     /// <summary>Maps its endpoints.</summary>
     public static void MapAsk(this IEndpointRouteBuilder routes)

@@ -51,7 +51,7 @@ public sealed record AskAnswer(
     IReadOnlyList<StepView> Steps, IReadOnlyList<NoteView> Notes, string Formatted, string? View = null, int? Total = null);
 
 /// <summary>Answers enquiries in a reader's access scope.</summary>
-public sealed class AskEnquiry(SampleStore store, SeriesIndex index, Heads heads, AddressBooks books, ClusterWatchers watchers, JudgeArrivals judge, SkevinOptions options, TimeProvider clock)
+public sealed class AskEnquiry(SampleStore store, SeriesIndex index, Heads heads, AddressBooks books, ClusterWatchers watchers, JudgeArrivals judge, AskedMetrics asked, SkevinOptions options, TimeProvider clock)
 {
     private static readonly TimeSpan Deadline = TimeSpan.FromSeconds(30);
 
@@ -74,7 +74,10 @@ public sealed class AskEnquiry(SampleStore store, SeriesIndex index, Heads heads
         using var deadline = CancellationTokenSource.CreateLinkedTokenSource(stop);
         deadline.CancelAfter(Deadline);
         return await Answering(request, stop, async (enquiry, window) =>
-            (enquiry, await EnquiryRunner.Run(enquiry, ScopePredicate(request.Scope), window, ReaderFor(access, request.Cluster), new Limits(), deadline.Token)));
+        {
+            asked.Note(enquiry);
+            return (enquiry, await EnquiryRunner.Run(enquiry, ScopePredicate(request.Scope), window, ReaderFor(access, request.Cluster), new Limits(), deadline.Token));
+        });
     }
 
     /// <summary>The rows of an enquiry given on as they are read, without a cap; null where a step must see all of them first.</summary>

@@ -59,6 +59,7 @@ public static class CollectionEndpoints
         services.AddSingleton<RollOutPlan>();
         services.AddSingleton<PlansInForce>();
         services.AddSingleton<MeasureCollection>();
+        services.AddSingleton<MeasureTrimming>();
     }
 
     /// <summary>Maps its endpoints.</summary>
@@ -86,6 +87,10 @@ public static class CollectionEndpoints
             (note.Cluster, note.Detail) = (name, $"revision {done.Value?.Revision}: {string.Join(", ", body.Plan.Signals)}");
             return done.Http();
         }).Needs(Roles.Installer).Audits("rolled out a collection plan");
+
+        routes.MapGet("/api/clusters/{name}/collection/trimming", async Task<Results<Ok<TrimmingView>, ProblemHttpResult>> (
+            string name, ClaimsPrincipal user, ClusterWatchers watchers, MeasureTrimming measure, CancellationToken stop) =>
+            watchers.Visible(name, user) is { } cluster ? TypedResults.Ok(await measure.Run(cluster.Id, name, user.Scope(), stop)) : ClusterEndpoints.NotThere(name).Http()).Needs(Roles.Reader);
 
         routes.MapGet("/api/tokens", async (ClaimsPrincipal user, IDbContextFactory<SkevinContext> contexts, CancellationToken stop) =>
         {

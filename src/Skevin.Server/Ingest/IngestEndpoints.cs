@@ -22,6 +22,7 @@ public static class IngestEndpoints
     public static void AddIngest(this IServiceCollection services)
     {
         services.AddSingleton<IngestLimits>();
+        services.AddSingleton<SenderClocks>();
         services.AddSingleton<Admission>();
         services.AddSingleton<TakeSignals>();
         services.AddGrpc(grpc => (grpc.MaxReceiveMessageSize, grpc.IgnoreUnknownServices) = (LongestUnpacked, true));
@@ -79,7 +80,12 @@ public static class IngestEndpoints
         if (sender is not null && !types.Contains(context.Request.ContentType?.Split(';')[0].Trim().ToLowerInvariant()))
             refusal = new IngestRefusal(415, $"The content type must be {string.Join(" or ", types)}.");
         if (refusal is null)
+        {
+            // An agent tells its node as a comment of its name (RFC 9110, "User-Agent"); another sender is known by its token.
+            var name = context.Request.Headers.UserAgent.ToString() is var agent && agent.StartsWith("skevin-agent", StringComparison.Ordinal) && agent.IndexOf('(') is var open and > 0 ? agent[(open + 1)..].TrimEnd(')') : sender!.Token.Name;
+            context.RequestServices.GetRequiredService<SenderClocks>().Note(sender!.Token.ClusterId, name, DateTimeOffset.TryParse(context.Request.Headers.Date, System.Globalization.CultureInfo.InvariantCulture, out var date) ? date : null);
             return sender;
+        }
         if (refusal.RetryAfter > 0)
             context.Response.Headers.RetryAfter = refusal.RetryAfter.ToString(System.Globalization.CultureInfo.InvariantCulture);
         await Answer(context, refusal.Status, refusal.Text);

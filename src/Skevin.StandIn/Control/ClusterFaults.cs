@@ -12,6 +12,9 @@ public sealed class ClusterFaults(SimCluster cluster, Faults faults)
     private static readonly ObjectKey Role = new("rbac.authorization.k8s.io", "clusterroles", "", Manifests.Agent);
     private static readonly ObjectKey Secret = new("", "secrets", Manifests.Namespace, Manifests.TokenSecret);
     private static readonly ObjectKey Agents = new("apps", "daemonsets", Manifests.Namespace, Manifests.Agent);
+    private static readonly ObjectKey Configuration = new("", "configmaps", Manifests.Namespace, Manifests.Agent);
+    private const string OldConfiguration = Manifests.Agent + "-old";
+    private const string LowLimit = "16Mi";
     private readonly Dictionary<string, JsonObject> _before = [];
 
     /// <summary>All faults and whether they are on now. A fault that was cured from outside is off.</summary>
@@ -33,6 +36,16 @@ public sealed class ClusterFaults(SimCluster cluster, Faults faults)
                 return Change(name, Secret, on, body => body["data"]!["token"] = AlteredToken);
             case Faults.ImageMissing:
                 return Change(name, Agents, on, body => ImageOf(body)!["image"] = Manifests.Image + "-mistyped");
+            case Faults.AgentMemory:
+                return Change(name, Agents, on, body => ImageOf(body)!["resources"]!["limits"]!["memory"] = LowLimit);
+            case Faults.OtherConfiguration:
+                if (on && cluster.Store.Get(Configuration) is { } current)
+                    cluster.Store.Put(Configuration with { Name = OldConfiguration }, Older((JsonObject)current.Body.DeepClone()));
+                return Change(name, Agents, on, body => VolumeOf(body)!["configMap"]!["name"] = OldConfiguration);
+            case Faults.ImagePolicy:
+                faults.Set(name, on);
+                // Pods that run go on; only new ones are held up.
+                return Change(name, Agents, on, body => body["spec"]!["template"]!["metadata"]!["annotations"] = new JsonObject { ["larkfield.example/rolled"] = "again" });
             default:
                 faults.Set(name, on);
                 return true;
@@ -44,8 +57,24 @@ public sealed class ClusterFaults(SimCluster cluster, Faults faults)
         Faults.RoleMissing => cluster.Store.Get(Role) is { } role && !role.Body["rules"]!.AsArray().Any(rule => Reads(rule, "nodes/proxy")),
         Faults.TokenAltered => cluster.Store.Get(Secret)?.Body["data"]?["token"]?.GetValue<string>() == AlteredToken,
         Faults.ImageMissing => cluster.Store.Get(Agents) is { } agents && ImageOf(agents.Body)?["image"]?.GetValue<string>() != Manifests.Image,
+        Faults.AgentMemory => cluster.Store.Get(Agents) is { } agents && ImageOf(agents.Body)?["resources"]?["limits"]?["memory"]?.GetValue<string>() == LowLimit,
+        Faults.OtherConfiguration => cluster.Store.Get(Agents) is { } agents && VolumeOf(agents.Body)?["configMap"]?["name"]?.GetValue<string>() == OldConfiguration,
         _ => faults.IsOn(name),
     };
+
+    // As it was before endpoints were read.
+    private static JsonObject Older(JsonObject configuration)
+    {
+        var read = JsonNode.Parse(configuration["data"]!["agent.json"]!.GetValue<string>())!;
+        read["revision"] = 0;
+        if (read["plan"]?["metrics"] is JsonObject metrics)
+            metrics["endpoints"] = false;
+        configuration["data"]!["agent.json"] = read.ToJsonString();
+        configuration["metadata"]!.AsObject().Remove("uid");
+        return configuration;
+    }
+
+    private static JsonNode? VolumeOf(JsonObject set) => set["spec"]?["template"]?["spec"]?["volumes"]?.AsArray().FirstOrDefault(volume => volume?["name"]?.GetValue<string>() == "configuration");
 
     private static JsonNode? ImageOf(JsonObject set) => set["spec"]?["template"]?["spec"]?["containers"]?[0];
 

@@ -107,7 +107,7 @@ public sealed class HostedAgents(SimCluster cluster, Authority authority, PodNet
         var role = pod.Container["args"] is JsonArray args && args.Any(argument => argument?.GetValue<string>() == "state") ? AgentRole.State : AgentRole.Node;
         var agent = new CollectingAgent(new AgentEnvironment(
             role, pod.Node, pod.Name, Path.Combine(root, "configuration", "agent.json"), Path.Combine(root, "ingest", "token"),
-            Path.Combine(root, "account", "token"), null, clusterApi, BufferOf(pod, root), NodeRoot(pod.Node), IPAddress.Loopback, 0, 0, network.Dial, clock))
+            Path.Combine(root, "account", "token"), null, clusterApi, BufferOf(pod, root), NodeRoot(pod.Node), IPAddress.Loopback, 0, 0, network.Dial, new NodeClock(clock, cluster, pod.Node)))
         { SealEvery = sealEvery };
         var page = AgentHost.Build(agent, "http://127.0.0.1:0", role == AgentRole.Node ? "http://127.0.0.1:0" : null);
         await page.StartAsync(stop);
@@ -128,7 +128,8 @@ public sealed class HostedAgents(SimCluster cluster, Authority authority, PodNet
 
     private void WriteFiles(SimPod pod)
     {
-        if (cluster.Store.Get(new ObjectKey("", "configmaps", pod.Namespace, Manifests.Agent))?.Body["data"]?["agent.json"]?.GetValue<string>() is { } configuration)
+        var name = pod.Template["spec"]?["volumes"]?.AsArray().Select(volume => volume?["configMap"]?["name"]?.GetValue<string>()).OfType<string>().FirstOrDefault() ?? Manifests.Agent;
+        if (cluster.Store.Get(new ObjectKey("", "configmaps", pod.Namespace, name))?.Body["data"]?["agent.json"]?.GetValue<string>() is { } configuration)
             Write(Path.Combine(Root(pod), "configuration", "agent.json"), configuration);
         if (cluster.Store.Get(new ObjectKey("", "secrets", pod.Namespace, Manifests.TokenSecret))?.Body["data"]?["token"]?.GetValue<string>() is { } token)
             Write(Path.Combine(Root(pod), "ingest", "token"), System.Text.Encoding.UTF8.GetString(Convert.FromBase64String(token)));

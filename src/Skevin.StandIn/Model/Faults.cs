@@ -41,6 +41,24 @@ public sealed class Faults
     /// <summary>Most names cannot be resolved.</summary>
     public const string NamesFail = "name-service-fails";
 
+    /// <summary>price-feed puts the session's id on a metric.</summary>
+    public const string LabelExplosion = "label-explosion";
+
+    /// <summary>door-watch writes every state of every door, many times a second.</summary>
+    public const string LogFlood = "log-flood";
+
+    /// <summary>The clock of a node is behind.</summary>
+    public const string ClockBehind = "clock-behind";
+
+    /// <summary>A policy of the cluster forbids the agents' image.</summary>
+    public const string ImagePolicy = "image-policy-forbids";
+
+    /// <summary>The agents' memory limit is far too low.</summary>
+    public const string AgentMemory = "agent-killed-for-memory";
+
+    /// <summary>The agents are given another configuration object.</summary>
+    public const string OtherConfiguration = "configuration-not-in-use";
+
     private readonly ConcurrentDictionary<string, bool> _on = new();
 
     /// <summary>All faults, in words.</summary>
@@ -58,6 +76,12 @@ public sealed class Faults
         (NodeLost, "Node 4 is lost with all that runs on it"),
         (ImageMissing, "The agents' daemon set names an image that is not there"),
         (NamesFail, "The name service does not answer most of the time"),
+        (LabelExplosion, "price-feed puts the id of each session on a metric"),
+        (LogFlood, "door-watch floods its log"),
+        (ClockBehind, "The clock of node 2 is 40 s behind"),
+        (ImagePolicy, "A policy of the cluster forbids the agents' image, and they are rolled out anew"),
+        (AgentMemory, "Somebody sets the agents' memory limit to 16 MiB"),
+        (OtherConfiguration, "Somebody gives the agents an older configuration object"),
     ];
 
     /// <summary>Whether a fault of the load model is on.</summary>

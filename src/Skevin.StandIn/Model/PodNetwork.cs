@@ -53,7 +53,7 @@ public sealed class PodNetwork(IReadOnlyList<SimCluster> clusters)
             return;
         }
         context.Response.ContentType = "application/openmetrics-text; version=1.0.0; charset=utf-8";
-        var text = Exposition(pod);
+        var text = Exposition(pod, faults!.IsOn(Faults.LabelExplosion));
         // A label that is not closed, before the end.
         if (faults!.IsOn(Faults.Malformed) && pod.OwnerName == "lot-registry")
             text = text.Replace("# EOF\n", "# TYPE lots_waiting gauge\nlots_waiting{room=\"3} 4\n# EOF\n");
@@ -85,7 +85,10 @@ public sealed class PodNetwork(IReadOnlyList<SimCluster> clusters)
     private static IEnumerable<int> Ports(SimPod pod) =>
         pod.Container["ports"] is JsonArray ports ? ports.Select(port => port!["containerPort"]!.GetValue<int>()) : [];
 
-    private static string Exposition(SimPod pod)
+    // Sessions of one pod that share its requests.
+    private const int Sessions = 250;
+
+    private static string Exposition(SimPod pod, bool sessions)
     {
         var text = new StringBuilder();
         string N(double value) => value.ToString("R", CultureInfo.InvariantCulture);
@@ -108,6 +111,15 @@ public sealed class PodNetwork(IReadOnlyList<SimCluster> clusters)
             text.Append("# TYPE auction_bids_accepted counter\n# HELP auction_bids_accepted Bids the falling clock took.\n")
                 .Append($"auction_bids_accepted_total {Math.Floor(pod.RequestsOk * 0.31)}\n")
                 .Append($"auction_bids_accepted_created {created}\n");
+        if (pod.OwnerName == "price-feed")
+        {
+            text.Append("# TYPE price_lookups counter\n# HELP price_lookups Prices that were asked for.\n");
+            for (var i = 0; i < (sessions ? Sessions : 1); i++)
+            {
+                var labels = sessions ? $"{{session=\"{pod.Uid[..6]}-{i:x3}\"}}" : "";
+                text.Append($"price_lookups_total{labels} {Math.Floor((pod.RequestsOk + (sessions ? Sessions - 1 - i : 0)) / (sessions ? Sessions : 1))}\n").Append($"price_lookups_created{labels} {created}\n");
+            }
+        }
         if (pod.Calls.Any(calls => calls > 0))
             Calls(pod, created, text);
         return text.Append("# EOF\n").ToString();

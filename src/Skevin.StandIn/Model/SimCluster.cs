@@ -106,6 +106,8 @@ public sealed class SimCluster
                     _requests.Tick(_pods.Values.OrderBy(pod => pod.Name, StringComparer.Ordinal), _now, step.TotalSeconds, Telemetry);
                 foreach (var pod in _pods.Values)
                     Live(pod);
+                if (_faults.IsOn(Faults.LogFlood) && !off)
+                    Flood(step.TotalSeconds);
                 foreach (var gone in _removed.Where(removed => _now - removed.At > LogsKept).ToArray())
                 {
                     Telemetry.Logs?.Remove(gone.Pod);
@@ -323,7 +325,8 @@ public sealed class SimCluster
         _lost = node;
     }
 
-    private static bool IsThere(string? image) => image == Manifests.Image || image?.StartsWith("larkfield/", StringComparison.Ordinal) == true;
+    private string? WhyNotPulled(string? image) => image?.StartsWith("larkfield/", StringComparison.Ordinal) == true ? null
+        : image != Manifests.Image ? "not found" : _faults.IsOn(Faults.ImagePolicy) ? "denied by the image policy of the cluster" : null;
 
     private void Live(SimPod pod)
     {
@@ -343,11 +346,11 @@ public sealed class SimCluster
                     Event(pod, "Warning", "FailedScheduling", pod.CannotSchedule ?? "");
                 }
                 break;
-            case PodStep.Creating when since >= TimeSpan.FromSeconds(3) && pod.Container["image"]?.GetValue<string>() is var image && !IsThere(image):
+            case PodStep.Creating when since >= TimeSpan.FromSeconds(3) && pod.Container["image"]?.GetValue<string>() is var image && WhyNotPulled(image) is { } why:
                 if (pod.CannotPull is not null)
                     break;
-                pod.CannotPull = $"Back-off pulling image \"{image}\": not found";
-                Event(pod, "Warning", "Failed", $"Failed to pull image \"{image}\": not found");
+                pod.CannotPull = $"Back-off pulling image \"{image}\": {why}";
+                Event(pod, "Warning", "Failed", $"Failed to pull image \"{image}\": {why}");
                 Show(pod);
                 break;
             case PodStep.Creating when since >= TimeSpan.FromSeconds(3):
@@ -374,6 +377,7 @@ public sealed class SimCluster
 
     private void Begin(SimPod pod)
     {
+        pod.CannotPull = null;
         pod.Start(_now);
         Enter(pod, PodStep.Started);
         Event(pod, "Normal", "Started", $"Started container {Name0(pod)}");
@@ -385,6 +389,13 @@ public sealed class SimCluster
         if (Scenario.Of(pod) is { } workload)
             Telemetry.Logs?.Write(pod, at.ToUnixTimeMilliseconds() * 1_000_000, false, workload.JsonLogs
                 ? $"{{\"level\":\"info\",\"message\":\"{workload.Name} started\"}}" : $"INFO {workload.Name} started");
+    }
+
+    private void Flood(double seconds)
+    {
+        foreach (var pod in _pods.Values.Where(pod => pod.OwnerName == "door-watch" && pod.Step == PodStep.Ready))
+            for (var i = 0; i < seconds * 60; i++)
+                Telemetry.Logs?.Write(pod, (_now.ToUnixTimeMilliseconds() - (long)(i / 60.0 * 1000)) * 1_000_000, false, $"DEBUG door {_random.Next(1, 30)} closed, seal {_random.Next(200, 240) / 10.0:0.0} N");
     }
 
     private static string Name0(SimPod pod) => pod.Container["name"]!.GetValue<string>();

@@ -32,6 +32,7 @@ public sealed class LogTailerTests
         public List<string> Got { get; } = [];
         public List<string> Workloads { get; } = [];
         public IReadOnlyList<PodState> Pods { get; set; } = [];
+        public LogsPlan Plan { get; set; } = new();
         public DateTimeOffset Listed { get; set; } = Now.AddSeconds(1);
         public DiskBuffer Buffer { get; private set; } = null!;
         private LogTailer _tailer = null!;
@@ -51,7 +52,7 @@ public sealed class LogTailerTests
         public int Read(bool seal = true, double seconds = 0)
         {
             var strange = 0;
-            foreach (var lines in _tailer.Read(new LogsPlan(), Pods, Listed, "n1", Now.AddSeconds(seconds)))
+            foreach (var lines in _tailer.Read(Plan, Pods, Listed, "n1", Now.AddSeconds(seconds)))
             {
                 strange += lines.Strange;
                 if (!seal)
@@ -79,6 +80,22 @@ public sealed class LogTailerTests
         node.Read();
         node.Read();
         node.Got.ShouldBe(["1", "2", "3", "4"]);
+    }
+
+    [Fact]
+    public void Lines_the_plan_leaves_out_are_read_but_not_given()
+    {
+        var node = new Node { Plan = new LogsPlan(LeftOut: [new LineRule("", "door {} closed"), new LineRule("other/workload", "kept {}")]) };
+        node.Write("door 7 closed");
+        node.Write("kept 1");
+        node.Write("door 7 opened");
+        node.Read();
+        node.Got.ShouldBe(["kept 1", "door 7 opened"]);
+        node.Plan = new LogsPlan();
+        node.Write("door 8 closed");
+        node.Read();
+        // What was left out has been read: it does not come back.
+        node.Got.ShouldBe(["kept 1", "door 7 opened", "door 8 closed"]);
     }
 
     [Fact]

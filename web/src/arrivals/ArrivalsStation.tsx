@@ -25,6 +25,16 @@ const Signals = styled(Card)`
   > div + div { border-left: 1px solid ${({ theme }) => theme.rule}; }
   strong { font: 700 18px/1.4 ${({ theme }) => theme.text}; }
 `;
+const Notices = styled(Card)`
+  margin-top: 12px;
+  padding: 4px 14px;
+  max-height: 132px;
+  overflow: auto;
+  details + details { border-top: 1px solid ${({ theme }) => theme.rule}; }
+  summary { padding: 6px 0; cursor: pointer; }
+  p { margin: 0 0 4px 20px; }
+  pre { margin: 0 0 8px 20px; font-size: 12px; white-space: pre-wrap; color: ${({ theme }) => theme.ink2}; }
+`;
 const List = styled(Card)`flex: 1; min-height: 200px; margin-top: 12px; display: flex; flex-direction: column;`;
 const Detail = styled(Card)`
   margin-top: 12px;
@@ -83,6 +93,11 @@ export function ArrivalsStation() {
             );
           })}
         </Signals>
+        {arrivals.data.troubles.length > 0 && <Notices aria-label="What is wrong though it arrives">{arrivals.data.troubles.map((trouble) => (
+          <details key={trouble.short}>
+            <summary><Mark level="minor" /> <b>{trouble.short}</b> <Quiet>{trouble.fix}</Quiet>{trouble.place === "trimming" && <> <Link to={{ pathname: "/collect", search: `cluster=${cluster}&trim=1` }}>Trim it</Link></>}</summary>
+            <p>{trouble.text}</p><pre>{trouble.proof.join("\n")}</pre>
+          </details>))}</Notices>}
         <List>
           <Row style={{ padding: "6px 12px", justifyContent: "space-between" }}><b>Expected sources</b><Switch on={trouble} onChange={setTrouble}>Only trouble</Switch></Row>
           {sources.length === 0 ? <Empty title={trouble ? "No source is in trouble here" : "No sources here"}>{trouble ? "Everything in this scope arrives as it should." : "No plan leads to a source in this scope."}</Empty>

@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
+import { useSearchParams } from "react-router";
 import styled, { useTheme } from "styled-components";
 import { api, got, type Schemas } from "../api/client";
 import { Button, Card, Empty, Heading, Mark, Mono, Quiet, Row, Title, Trouble, Waiting } from "../parts/basics";
@@ -9,6 +10,7 @@ import { Difference } from "./Difference";
 import { fromWhere, NamespacesDialog } from "./NamespacesDialog";
 import { OutsideDialog } from "./OutsideDialog";
 import { RevisionsDialog } from "./RevisionsDialog";
+import { TrimDialog } from "./TrimDialog";
 import { Dialog } from "../parts/overlays";
 import { TokensDialog } from "./TokensDialog";
 import { exact, length } from "../parts/time";
@@ -45,7 +47,7 @@ const Agents = styled.div`
 `;
 const Yaml = styled.pre`margin: 0; padding: 12px; max-height: 52vh; overflow: auto; font-size: 12px; line-height: 1.45; background: ${({ theme }) => theme.ground}; border: 1px solid ${({ theme }) => theme.rule};`;
 
-const noMetrics: Metrics = { resourceUsage: false, clusterState: false, endpoints: false, everySeconds: 15, endpointPort: "metrics", endpointPath: "/metrics", namespaces: null, hostMetrics: false, closely: null };
+const noMetrics: Metrics = { resourceUsage: false, clusterState: false, endpoints: false, everySeconds: 15, endpointPort: "metrics", endpointPath: "/metrics", namespaces: null, hostMetrics: false, closely: null, rules: null };
 const measures = [["metrics", "samples"], ["logs", "lines"], ["traces", "spans"], ["flows", "flow records"]] as const;
 const shares = (current: number) => [...new Set([1, 0.5, 0.25, 0.1, 0.01, current])].sort((a, b) => b - a);
 
@@ -69,6 +71,9 @@ export function CollectStation() {
   const [tokens, setTokens] = useState(false);
   const [outside, setOutside] = useState(false);
   const [revisions, setRevisions] = useState(false);
+  const [search, setSearch] = useSearchParams();
+  const trimming = search.has("trim");
+  const setTrimming = (on: boolean) => setSearch((before) => { if (on) before.set("trim", "1"); else before.delete("trim"); return before; }, { replace: true });
   const [choosing, setChoosing] = useState<"endpoints" | "logs" | "traces" | null>(null);
   useEffect(() => setDraft(null), [cluster]);
   const rollOut = useMutation({
@@ -84,7 +89,7 @@ export function CollectStation() {
   const { logs, traces, flows } = plan;
   const metrics = plan.metrics ?? noMetrics;
   const changeMetrics = (part: Partial<Metrics>) => { const next = { ...metrics, ...part }; setDraft({ ...plan, metrics: next.resourceUsage || next.clusterState || next.endpoints || next.hostMetrics ? next : null }); };
-  const changeLogs = (part: Partial<NonNullable<Plan["logs"]>>) => { const next = { containers: false, events: false, namespaces: null, ...logs, ...part }; setDraft({ ...plan, logs: next.containers || next.events ? next : null }); };
+  const changeLogs = (part: Partial<NonNullable<Plan["logs"]>>) => { const next = { containers: false, events: false, namespaces: null, leftOut: null, ...logs, ...part }; setDraft({ ...plan, logs: next.containers || next.events ? next : null }); };
   const closely = metrics.closely && Date.parse(metrics.closely.until) > Date.now() ? metrics.closely : null;
   const changed = draft !== null && JSON.stringify(draft) !== JSON.stringify(current);
   const ready = view.agents.filter((agent) => agent.stage === "ready").length;
@@ -95,6 +100,7 @@ export function CollectStation() {
         actions={<>
           {changed && <Button onPress={() => setDraft(null)}>Undo changes</Button>}
           {view.revisions.length > 1 && <Button onPress={() => setRevisions(true)}>Revisions</Button>}
+          {view.revision > 0 && <Button onPress={() => setTrimming(true)}>Trim</Button>}
           <Button needs="keeper" onPress={() => setTokens(true)}>Ingest tokens</Button>
           <Button needs="installer" onPress={() => setManifests(true)}>Manifests</Button>
           <Button needs="installer" main isDisabled={rollOut.isPending || (!changed && view.revision > 0)} onPress={() => rollOut.mutate(plan)}>{rollOut.isPending ? "Applying" : "Roll out"}</Button>
@@ -160,6 +166,7 @@ export function CollectStation() {
           </Agents>
         )}
       </Card>
+      {trimming && view.revision > 0 && <TrimDialog cluster={cluster} plan={plan} change={setDraft} close={() => setTrimming(false)} />}
       {tokens && <TokensDialog cluster={cluster} close={() => setTokens(false)} />}
       {outside && flows && <OutsideDialog names={flows.outside ?? []} close={() => setOutside(false)} keep={(names) => { setDraft({ ...plan, flows: { ...flows, outside: names.length > 0 ? names : null } }); setOutside(false); }} />}
       {revisions && <RevisionsDialog cluster={cluster} revisions={view.revisions} close={() => setRevisions(false)} take={(old) => { setDraft(old); setRevisions(false); }} />}

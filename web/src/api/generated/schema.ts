@@ -774,6 +774,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/clusters/{name}/collection/trimming": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["TrimmingView"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/tokens": {
         parameters: {
             query?: never;
@@ -2017,6 +2054,7 @@ export interface components {
             cluster: string;
             collected: boolean;
             sources: components["schemas"]["SourceView"][];
+            troubles: components["schemas"]["Trouble"][];
         };
         AskAnswer: {
             shape: string;
@@ -2229,12 +2267,27 @@ export interface components {
             workloads: components["schemas"]["WorkloadView"][];
             pods: components["schemas"]["PodView"][];
         };
+        LineCost: {
+            workload: string;
+            kind: string;
+            /** Format: double */
+            linesPerSecond: number;
+            /** Format: double */
+            share: number;
+            example: string;
+        };
+        LineRule: {
+            workload: string;
+            kind: string;
+            words?: null | string;
+        };
         LogsPlan: {
             /** @default true */
             containers: boolean;
             /** @default true */
             events: boolean;
             namespaces?: null | string[];
+            leftOut?: null | components["schemas"]["LineRule"][];
             any?: boolean;
         };
         MadeToken: {
@@ -2283,6 +2336,31 @@ export interface components {
             attempts: number;
             lastError: null | string;
         };
+        MetricCost: {
+            metric: string;
+            /** Format: int32 */
+            series: number;
+            /** Format: double */
+            samplesPerSecond: number;
+            label: null | string;
+            /** Format: int32 */
+            values: number;
+            /** Format: int32 */
+            seriesWithout: number;
+            explodes: boolean;
+            usedBy: string[];
+            /** Format: date-time */
+            lastAsked: null | string;
+        };
+        MetricRule: {
+            metric: string;
+            /** @default false */
+            leaveOut: boolean;
+            withoutLabels?: null | string[];
+            as?: null | string;
+            problem?: null | string;
+            words?: null | string;
+        };
         MetricView: {
             name: string;
             kind: string;
@@ -2310,6 +2388,7 @@ export interface components {
             /** @default false */
             hostMetrics: boolean;
             closely?: null | components["schemas"]["CloseLook"];
+            rules?: null | components["schemas"]["MetricRule"][];
             any?: boolean;
         };
         /**
@@ -2506,6 +2585,18 @@ export interface components {
             cores?: number;
             /** Format: double */
             memory?: number;
+        };
+        RevisionEffect: {
+            /** Format: int32 */
+            revision: number;
+            /** Format: date-time */
+            appliedAt: string;
+            before: {
+                [key: string]: number;
+            };
+            after: {
+                [key: string]: number;
+            };
         };
         RevisionView: {
             /** Format: int32 */
@@ -2774,6 +2865,20 @@ export interface components {
             share: number;
             namespaces?: null | string[];
         };
+        TrimmingView: {
+            metrics: components["schemas"]["MetricCost"][];
+            lines: components["schemas"]["LineCost"][];
+            effect: null | components["schemas"]["RevisionEffect"];
+        };
+        Trouble: {
+            short: string;
+            text: string;
+            fix: string;
+            place: components["schemas"]["TroublePlace"];
+            proof: string[];
+        };
+        /** @enum {unknown} */
+        TroublePlace: "outside" | "trimming";
         VariantView: {
             above: null | string;
             below: null | string;
