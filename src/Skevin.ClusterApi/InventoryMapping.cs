@@ -70,8 +70,36 @@ public static class InventoryMapping
                 condition.Type, condition.Status == "True", condition.Reason, condition.Message, At(condition.LastTransitionTime)))],
             Created(pod.Metadata),
             Revision(pod.Metadata),
-            [.. (pod.Spec?.Volumes ?? []).Select(volume => volume.ConfigMap?.Name).OfType<string>()]);
+            [.. (pod.Spec?.Volumes ?? []).Select(volume => volume.ConfigMap?.Name).OfType<string>()],
+            pod.Metadata.Labels is { } labels ? new Dictionary<string, string>(labels) : null);
     }
+
+    /// <summary>A service.</summary>
+    public static ServiceState Service(V1Service service) => new(
+        service.Metadata.NamespaceProperty ?? "default", service.Metadata.Name, service.Spec?.Type ?? "ClusterIP",
+        [.. (service.Spec?.ClusterIPs ?? []).Where(address => address is not ("" or "None"))],
+        service.Spec?.Type == "LoadBalancer" ? [.. (service.Status?.LoadBalancer?.Ingress ?? []).Select(one => one.Ip ?? one.Hostname).OfType<string>()] : null,
+        [.. (service.Spec?.Ports ?? []).Select(port => new ServicePort(port.Name ?? "", port.Port, port.TargetPort?.Value ?? port.Port.ToString(System.Globalization.CultureInfo.InvariantCulture), port.Protocol ?? "TCP"))],
+        new Dictionary<string, string>(service.Spec?.Selector ?? new Dictionary<string, string>()), Created(service.Metadata));
+
+    /// <summary>An entry point.</summary>
+    public static EntryPointState EntryPoint(V1Ingress entry) => new(
+        entry.Metadata.NamespaceProperty ?? "default", entry.Metadata.Name, entry.Spec?.IngressClassName ?? "",
+        [.. (entry.Status?.LoadBalancer?.Ingress ?? []).Select(one => one.Ip ?? one.Hostname).OfType<string>()],
+        [.. (entry.Spec?.Rules ?? []).SelectMany(rule => (rule.Http?.Paths ?? []).Select(path => new EntryRoute(rule.Host ?? "", path.Path ?? "/", path.Backend?.Service?.Name ?? "",
+            path.Backend?.Service?.Port?.Name ?? path.Backend?.Service?.Port?.Number?.ToString(System.Globalization.CultureInfo.InvariantCulture) ?? "")))], Created(entry.Metadata));
+
+    /// <summary>A configuration object, without its text.</summary>
+    public static ConfigurationState Configuration(V1ConfigMap map) => new(
+        map.Metadata.NamespaceProperty ?? "default", map.Metadata.Name, (map.Data ?? new Dictionary<string, string>()).ToDictionary(pair => pair.Key, pair => pair.Value.Length), Created(map.Metadata));
+
+    /// <summary>A storage class.</summary>
+    public static StorageClassState StorageClass(V1StorageClass one) => new(
+        one.Metadata.Name, one.Provisioner ?? "", one.Metadata.Annotations?.TryGetValue("storageclass.kubernetes.io/is-default-class", out var text) == true && text == "true", one.ReclaimPolicy ?? "Delete", one.AllowVolumeExpansion == true, Created(one.Metadata));
+
+    /// <summary>A claim for storage.</summary>
+    public static ClaimState Claim(V1PersistentVolumeClaim claim) => new(
+        claim.Metadata.NamespaceProperty ?? "default", claim.Metadata.Name, claim.Spec?.StorageClassName ?? "", claim.Status?.Phase ?? "Pending", claim.Spec?.Resources?.Requests?.TryGetValue("storage", out var size) == true ? size.ToString() : "", Created(claim.Metadata));
 
     /// <summary>What controls a pod: a replica set stands for the deployment whose template hash it carries.</summary>
     public static (string Kind, string Name) Owner(V1ObjectMeta metadata)

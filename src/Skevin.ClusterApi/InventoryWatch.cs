@@ -13,7 +13,13 @@ public sealed class InventoryWatch(Kubernetes client)
     private readonly ConcurrentDictionary<string, NamespaceState> _namespaces = new();
     private readonly ConcurrentDictionary<string, WorkloadState> _workloads = new();
     private readonly ConcurrentDictionary<string, PodState> _pods = new();
+    private readonly ConcurrentDictionary<string, ServiceState> _services = new();
+    private readonly ConcurrentDictionary<string, EntryPointState> _entries = new();
+    private readonly ConcurrentDictionary<string, ConfigurationState> _configurations = new();
+    private readonly ConcurrentDictionary<string, StorageClassState> _classes = new();
+    private readonly ConcurrentDictionary<string, ClaimState> _claims = new();
     private readonly ConcurrentDictionary<string, string> _errors = new();
+    private readonly ConcurrentDictionary<string, string> _lacking = new();
     private readonly HashSet<string> _listed = [];
     private string _version = "";
 
@@ -24,6 +30,9 @@ public sealed class InventoryWatch(Kubernetes client)
 
     /// <summary>What cannot be read now, by kind of object, with the cluster's own words.</summary>
     public IReadOnlyDictionary<string, string> Errors => _errors;
+
+    /// <summary>What else cannot be read, though the inventory is complete without it: services, entry points, configuration objects and storage.</summary>
+    public IReadOnlyDictionary<string, string> Lacking => _lacking;
 
     /// <summary>Whether every kind of object was listed once.</summary>
     public bool Complete
@@ -41,7 +50,14 @@ public sealed class InventoryWatch(Kubernetes client)
         [.. _nodes.Values.OrderBy(node => node.Name, StringComparer.Ordinal)],
         [.. _namespaces.Values.OrderBy(ns => ns.Name, StringComparer.Ordinal)],
         [.. _workloads.Values.OrderBy(workload => workload.Namespace, StringComparer.Ordinal).ThenBy(workload => workload.Name, StringComparer.Ordinal)],
-        [.. _pods.Values.OrderBy(pod => pod.Namespace, StringComparer.Ordinal).ThenBy(pod => pod.Name, StringComparer.Ordinal)]);
+        [.. _pods.Values.OrderBy(pod => pod.Namespace, StringComparer.Ordinal).ThenBy(pod => pod.Name, StringComparer.Ordinal)])
+    {
+        Services = [.. _services.Values.OrderBy(one => one.Namespace, StringComparer.Ordinal).ThenBy(one => one.Name, StringComparer.Ordinal)],
+        EntryPoints = [.. _entries.Values.OrderBy(one => one.Namespace, StringComparer.Ordinal).ThenBy(one => one.Name, StringComparer.Ordinal)],
+        Configurations = [.. _configurations.Values.OrderBy(one => one.Namespace, StringComparer.Ordinal).ThenBy(one => one.Name, StringComparer.Ordinal)],
+        StorageClasses = [.. _classes.Values.OrderBy(one => one.Name, StringComparer.Ordinal)],
+        Claims = [.. _claims.Values.OrderBy(one => one.Namespace, StringComparer.Ordinal).ThenBy(one => one.Name, StringComparer.Ordinal)],
+    };
 
     /// <summary>Runs until stopped.</summary>
     public Task Run(CancellationToken stop) => Task.WhenAll(
@@ -69,12 +85,32 @@ public sealed class InventoryWatch(Kubernetes client)
         Keep(new Kind<V1DaemonSet>("daemon sets", "DaemonSet/",
             async token => { var list = await client.AppsV1.ListDaemonSetForAllNamespacesAsync(cancellationToken: token); return (list.Items, list.Metadata?.ResourceVersion); },
             (version, token) => client.AppsV1.WatchListDaemonSetForAllNamespacesAsync(resourceVersion: version, cancellationToken: token)),
-            _workloads, InventoryMapping.Workload, stop));
+            _workloads, InventoryMapping.Workload, stop),
+        Keep(new Kind<V1Service>("services", "",
+            async token => { var list = await client.CoreV1.ListServiceForAllNamespacesAsync(cancellationToken: token); return (list.Items, list.Metadata?.ResourceVersion); },
+            (version, token) => client.CoreV1.WatchListServiceForAllNamespacesAsync(resourceVersion: version, cancellationToken: token), Beside: true),
+            _services, InventoryMapping.Service, stop),
+        Keep(new Kind<V1Ingress>("entry points", "",
+            async token => { var list = await client.NetworkingV1.ListIngressForAllNamespacesAsync(cancellationToken: token); return (list.Items, list.Metadata?.ResourceVersion); },
+            (version, token) => client.NetworkingV1.WatchListIngressForAllNamespacesAsync(resourceVersion: version, cancellationToken: token), Beside: true),
+            _entries, InventoryMapping.EntryPoint, stop),
+        Keep(new Kind<V1ConfigMap>("configuration objects", "",
+            async token => { var list = await client.CoreV1.ListConfigMapForAllNamespacesAsync(cancellationToken: token); return (list.Items, list.Metadata?.ResourceVersion); },
+            (version, token) => client.CoreV1.WatchListConfigMapForAllNamespacesAsync(resourceVersion: version, cancellationToken: token), Beside: true),
+            _configurations, InventoryMapping.Configuration, stop),
+        Keep(new Kind<V1StorageClass>("storage classes", "",
+            async token => { var list = await client.StorageV1.ListStorageClassAsync(cancellationToken: token); return (list.Items, list.Metadata?.ResourceVersion); },
+            (version, token) => client.StorageV1.WatchListStorageClassAsync(resourceVersion: version, cancellationToken: token), Beside: true),
+            _classes, InventoryMapping.StorageClass, stop),
+        Keep(new Kind<V1PersistentVolumeClaim>("claims for storage", "",
+            async token => { var list = await client.CoreV1.ListPersistentVolumeClaimForAllNamespacesAsync(cancellationToken: token); return (list.Items, list.Metadata?.ResourceVersion); },
+            (version, token) => client.CoreV1.WatchListPersistentVolumeClaimForAllNamespacesAsync(resourceVersion: version, cancellationToken: token), Beside: true),
+            _claims, InventoryMapping.Claim, stop));
 
     /// <summary>How one kind of object is listed and watched.</summary>
     private sealed record Kind<T>(
         string Title, string Prefix, Func<CancellationToken, Task<(IList<T> Items, string? Version)>> List,
-        Func<string?, CancellationToken, IAsyncEnumerable<(WatchEventType, T)>> Watch);
+        Func<string?, CancellationToken, IAsyncEnumerable<(WatchEventType, T)>> Watch, bool Beside = false);
 
     private Task Keep<T, TState>(
         Kind<T> kind, ConcurrentDictionary<string, TState> into, Func<T, TState> map, CancellationToken stop)
@@ -83,7 +119,7 @@ public sealed class InventoryWatch(Kubernetes client)
         using var patience = CancellationTokenSource.CreateLinkedTokenSource(token);
         patience.CancelAfter(TimeSpan.FromSeconds(15));
         var (items, version) = await kind.List(patience.Token);
-        _errors.TryRemove(kind.Title, out _);
+        (kind.Beside ? _lacking : _errors).TryRemove(kind.Title, out _);
         var seen = new HashSet<string>();
         foreach (var item in items ?? [])
         {
@@ -92,8 +128,9 @@ public sealed class InventoryWatch(Kubernetes client)
         }
         foreach (var gone in into.Keys.Where(key => key.StartsWith(kind.Prefix, StringComparison.Ordinal) && !seen.Contains(key)))
             into.TryRemove(gone, out _);
-        lock (_listed)
-            _listed.Add(kind.Title);
+        if (!kind.Beside)
+            lock (_listed)
+                _listed.Add(kind.Title);
         Changed?.Invoke();
         await foreach (var (type, item) in kind.Watch(version, token))
         {
@@ -106,9 +143,10 @@ public sealed class InventoryWatch(Kubernetes client)
             Changed?.Invoke();
         }
         return false;
-    }, stop);
+    }, stop, kind.Beside);
 
-    private async Task Repeat(string title, Func<CancellationToken, Task<bool>> once, CancellationToken stop)
+    // What may not be read is asked for again less often.
+    private async Task Repeat(string title, Func<CancellationToken, Task<bool>> once, CancellationToken stop, bool beside = false)
     {
         while (!stop.IsCancellationRequested)
         {
@@ -119,8 +157,10 @@ public sealed class InventoryWatch(Kubernetes client)
             }
             catch (Exception trouble) when (!stop.IsCancellationRequested)
             {
-                _errors[title] = Words(trouble);
+                (beside ? _lacking : _errors)[title] = Words(trouble);
                 Changed?.Invoke();
+                if (beside)
+                    await Task.Delay(TimeSpan.FromSeconds(20), stop).ContinueWith(_ => { }, TaskScheduler.Default);
             }
             catch (OperationCanceledException)
             {

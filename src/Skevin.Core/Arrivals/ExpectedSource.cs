@@ -56,6 +56,9 @@ public static class ExpectedSources
     /// <summary>Name of an application's endpoint.</summary>
     public static string Endpoint(string ns, string pod, int port) => $"{ns}/{pod}:{port}";
 
+    /// <summary>Whether a name is that of an application's endpoint.</summary>
+    public static bool IsEndpoint(string? source) => source is not null && source.LastIndexOf(':') is var at and > 0 && source.IndexOf('/') is var slash && slash > 0 && slash < at && at + 1 < source.Length && source.AsSpan(at + 1).IndexOfAnyExceptInRange('0', '9') < 0;
+
     /// <summary>Name of the source that is a node's kernel.</summary>
     public static string Host(string node) => "host/" + node;
 

@@ -6,6 +6,21 @@ public sealed record Inventory(
     string Version, IReadOnlyList<NodeState> Nodes, IReadOnlyList<NamespaceState> Namespaces,
     IReadOnlyList<WorkloadState> Workloads, IReadOnlyList<PodState> Pods)
 {
+    /// <summary>Services; empty where they may not be read.</summary>
+    public IReadOnlyList<ServiceState> Services { get; init; } = [];
+
+    /// <summary>Entry points.</summary>
+    public IReadOnlyList<EntryPointState> EntryPoints { get; init; } = [];
+
+    /// <summary>Configuration objects.</summary>
+    public IReadOnlyList<ConfigurationState> Configurations { get; init; } = [];
+
+    /// <summary>Storage classes.</summary>
+    public IReadOnlyList<StorageClassState> StorageClasses { get; init; } = [];
+
+    /// <summary>Claims for storage.</summary>
+    public IReadOnlyList<ClaimState> Claims { get; init; } = [];
+
     /// <summary>Nothing read yet.</summary>
     public static Inventory Empty { get; } = new("", [], [], [], []);
 }
@@ -39,10 +54,12 @@ public sealed record WorkloadState(
 /// <param name="Workload">Its name; the pod's own for a bare pod.</param>
 /// <param name="Revision">Revision of the collection plan, on Skevin's own agents.</param>
 /// <param name="Configurations">Configuration objects its volumes hold.</param>
+/// <param name="Labels">Its labels.</param>
 public sealed record PodState(
     string Namespace, string Name, string Uid, string Node, string Phase, string? Reason, string? Message,
     IReadOnlyList<string> Addresses, string WorkloadKind, string Workload, IReadOnlyList<ContainerState> Containers,
-    IReadOnlyList<PodCondition> Conditions, DateTimeOffset Created, string? Revision, IReadOnlyList<string>? Configurations = null)
+    IReadOnlyList<PodCondition> Conditions, DateTimeOffset Created, string? Revision, IReadOnlyList<string>? Configurations = null,
+    IReadOnlyDictionary<string, string>? Labels = null)
 {
     /// <summary>All containers ready.</summary>
     public bool Ready => Containers.Count > 0 && Containers.All(container => container.Ready);

@@ -31,16 +31,16 @@ public static class Trimming
     private static readonly string[] OfResources = ["k8s.", "service.", "container.", "host."];
 
     /// <summary>Costs of metrics, the dearest first.</summary>
-    /// <param name="alive">Series that had samples lately, with samples a second.</param>
+    /// <param name="alive">Series that had samples lately, with samples a second, and whether an application's endpoint gave them: only there can a label be taken off.</param>
     /// <param name="usedBy">Names of sheets and rules by metric.</param>
     /// <param name="asked">When each metric was asked for last.</param>
-    public static IReadOnlyList<MetricCost> Metrics(IEnumerable<(SeriesKey Key, double PerSecond)> alive, ILookup<string, string> usedBy, IReadOnlyDictionary<string, DateTimeOffset> asked) =>
+    public static IReadOnlyList<MetricCost> Metrics(IEnumerable<(SeriesKey Key, double PerSecond, bool OfEndpoint)> alive, ILookup<string, string> usedBy, IReadOnlyDictionary<string, DateTimeOffset> asked) =>
     [
         .. alive.GroupBy(one => one.Key.Metric).Select(metric =>
         {
             var sets = metric.Select(one => one.Key.Labels).ToArray();
             // Labels of the resource say which pod or node it is; only what the sender put on the points can be taken off.
-            var worst = sets.SelectMany(set => set.Select(pair => pair.Key)).Distinct().Where(key => !OfResources.Any(prefix => key.StartsWith(prefix, StringComparison.Ordinal)))
+            var worst = metric.Any(one => !one.OfEndpoint) ? default : sets.SelectMany(set => set.Select(pair => pair.Key)).Distinct().Where(key => !OfResources.Any(prefix => key.StartsWith(prefix, StringComparison.Ordinal)))
                 .Select(key => (Key: key, Values: sets.Select(set => set[key]).OfType<string>().Distinct().Count(), Without: Without(sets, key)))
                 .Where(one => one.Without < sets.Length).OrderBy(one => one.Without).ThenBy(one => one.Key, StringComparer.Ordinal).FirstOrDefault();
             return new MetricCost(metric.Key, sets.Length, metric.Sum(one => one.PerSecond), worst.Key, worst.Values, worst.Key is null ? sets.Length : worst.Without,

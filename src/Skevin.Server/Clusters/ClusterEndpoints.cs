@@ -68,6 +68,17 @@ public static class ClusterEndpoints
         }).Needs(Roles.Installer).Audits("connected a cluster");
         routes.MapGet("/api/clusters/{name}", Results<Ok<InventoryView>, ProblemHttpResult> (string name, ClaimsPrincipal user, ClusterWatchers watchers) =>
             watchers.Visible(name, user) is { } cluster ? TypedResults.Ok(View(cluster, user.Scope())) : NotThere(name).Http()).Needs(Roles.Reader);
+        routes.MapGet("/api/clusters/{name}/objects", Results<Ok<ObjectsView>, ProblemHttpResult> (string name, ClaimsPrincipal user, ClusterWatchers watchers) =>
+            watchers.Visible(name, user) is { } cluster ? TypedResults.Ok(ClusterObjectViews.Of(cluster, user.Scope())) : NotThere(name).Http()).Needs(Roles.Reader);
+        routes.MapGet("/api/clusters/{name}/configurations/{ns}/{configuration}", async Task<Results<Ok<Dictionary<string, string>>, ProblemHttpResult>> (
+            string name, string ns, string configuration, ClaimsPrincipal user, ClusterWatchers watchers, CancellationToken stop) =>
+        {
+            if (watchers.Visible(name, user) is not { } cluster)
+                return NotThere(name).Http();
+            if (!user.Scope().Sees(name, ns))
+                return new Problem(404, "No such configuration object.", "It is not there, or not for you.").Http();
+            return (await ClusterObjectViews.Text(cluster, ns, configuration, stop)).Http();
+        }).Needs(Roles.Reader);
         routes.MapDelete("/api/clusters/{name}", async Task<Results<NoContent, ProblemHttpResult>> (string name, ClaimsPrincipal user, ClusterWatchers watchers,
             IDbContextFactory<SkevinContext> contexts, SeriesIndex index, CancellationToken stop) =>
         {
@@ -96,6 +107,11 @@ public static class ClusterEndpoints
         Namespaces = [.. inventory.Namespaces.Where(ns => scope.Sees(cluster, ns.Name))],
         Workloads = [.. inventory.Workloads.Where(workload => scope.Sees(cluster, workload.Namespace))],
         Pods = [.. inventory.Pods.Where(pod => scope.Sees(cluster, pod.Namespace))],
+        Services = [.. inventory.Services.Where(one => scope.Sees(cluster, one.Namespace))],
+        EntryPoints = [.. inventory.EntryPoints.Where(one => scope.Sees(cluster, one.Namespace))],
+        Configurations = [.. inventory.Configurations.Where(one => scope.Sees(cluster, one.Namespace))],
+        StorageClasses = [],
+        Claims = [.. inventory.Claims.Where(one => scope.Sees(cluster, one.Namespace))],
     };
 
     private static ClusterSummary Summary(WatchedCluster cluster, AccessScope scope)

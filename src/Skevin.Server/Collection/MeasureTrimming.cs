@@ -1,6 +1,7 @@
 using System.Text.Json;
 using Microsoft.EntityFrameworkCore;
 using Skevin.Core.Access;
+using Skevin.Core.Arrivals;
 using Skevin.Core.Collection;
 using Skevin.Core.Query.Language;
 using Skevin.Core.Query.Run;
@@ -36,7 +37,7 @@ public sealed class MeasureTrimming(SampleStore store, Heads heads, AskEnquiry a
         var now = clock.GetUtcNow();
         var (from, to) = ((now - Over).ToUnixTimeMilliseconds(), now.ToUnixTimeMilliseconds());
         var alive = ask.SeriesFor(scope, cluster).All().Where(series => heads.Has(series, from, to))
-            .Select(series => (series.Key, heads.Samples.Read(series.Id, from, to).Length / Over.TotalSeconds)).ToArray();
+            .Select(series => (series.Key, heads.Samples.Read(series.Id, from, to).Length / Over.TotalSeconds, ExpectedSources.IsEndpoint(series.Source))).ToArray();
         return new TrimmingView(Trimming.Metrics(alive, await UsedBy(id, stop), await asked.Read(stop)), await Lines(cluster, scope, new Window(from, to), stop), await Effect(id, now, stop));
     }
 
@@ -66,7 +67,7 @@ public sealed class MeasureTrimming(SampleStore store, Heads heads, AskEnquiry a
         async Task<Answer> Ask(string text, Predicate? only = null) => await EnquiryRunner.Run(Parser.Read(text), only, window, ask.ReaderFor(scope, cluster), new Limits(), stop);
         FieldPredicate Equals(string field, string value) => new(field, Comparison.Equal, [new TextValue(value)], default);
         double Total(IEnumerable<double> values) => values.Where(double.IsFinite).Sum();
-        var counted = (await Ask("logs -> count by namespace, workload every 5m")).Series.Select(series => (Namespace: series.Labels["namespace"], Workload: series.Labels["workload"], Lines: Total(series.Values))).ToArray();
+        var counted = (await Ask("logs -> count by namespace, workload every 1m")).Series.Select(series => (Namespace: series.Labels["namespace"], Workload: series.Labels["workload"], Lines: Total(series.Values))).ToArray();
         var all = counted.Sum(one => one.Lines);
         var costs = new List<LineCost>();
         foreach (var (ns, workload, _) in counted.Where(one => one.Namespace is not null && one.Workload is not null).OrderByDescending(one => one.Lines).Take(Workloads))

@@ -27,6 +27,7 @@ public sealed class ClusterApiServer(string version, ObjectStore store, Authorit
         ["services"] = "Service", ["serviceaccounts"] = "ServiceAccount", ["events"] = "Event", ["deployments"] = "Deployment",
         ["statefulsets"] = "StatefulSet", ["daemonsets"] = "DaemonSet", ["replicasets"] = "ReplicaSet", ["clusterroles"] = "ClusterRole",
         ["clusterrolebindings"] = "ClusterRoleBinding", ["roles"] = "Role", ["rolebindings"] = "RoleBinding",
+        ["ingresses"] = "Ingress", ["storageclasses"] = "StorageClass", ["persistentvolumeclaims"] = "PersistentVolumeClaim",
     };
 
     /// <summary>Answers one request.</summary>

@@ -13,6 +13,7 @@ public sealed class ClusterFaults(SimCluster cluster, Faults faults)
     private static readonly ObjectKey Secret = new("", "secrets", Manifests.Namespace, Manifests.TokenSecret);
     private static readonly ObjectKey Agents = new("apps", "daemonsets", Manifests.Namespace, Manifests.Agent);
     private static readonly ObjectKey Configuration = new("", "configmaps", Manifests.Namespace, Manifests.Agent);
+    private static readonly ObjectKey Cache = new("apps", "statefulsets", "auction", "lot-cache");
     private const string OldConfiguration = Manifests.Agent + "-old";
     private const string LowLimit = "16Mi";
     private readonly Dictionary<string, JsonObject> _before = [];
@@ -42,6 +43,17 @@ public sealed class ClusterFaults(SimCluster cluster, Faults faults)
                 if (on && cluster.Store.Get(Configuration) is { } current)
                     cluster.Store.Put(Configuration with { Name = OldConfiguration }, Older((JsonObject)current.Body.DeepClone()));
                 return Change(name, Agents, on, body => VolumeOf(body)!["configMap"]!["name"] = OldConfiguration);
+            case Faults.SelectorMatchesNothing:
+                faults.Set(name, on);
+                return Change(name, ScenarioObjects.ServiceOf(Faults.Mistyped), on, body => body["spec"]!["selector"]![ScenarioObjects.Name] = "lot-registery");
+            case Faults.StorageClassMissing:
+                faults.Set(name, on);
+                Change(name + " workload", Cache, on, body => body["spec"]!["template"]!["metadata"]!["annotations"] = new JsonObject { ["larkfield.example/rolled"] = "again" });
+                return Change(name, ScenarioObjects.ClaimOf("auction/lot-cache", 0), on, body =>
+                {
+                    body["spec"]!["storageClassName"] = "frozen";
+                    body["status"]!["phase"] = "Pending";
+                });
             case Faults.ImagePolicy:
                 faults.Set(name, on);
                 // Pods that run go on; only new ones are held up.

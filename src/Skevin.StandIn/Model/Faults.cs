@@ -59,6 +59,15 @@ public sealed class Faults
     /// <summary>The agents are given another configuration object.</summary>
     public const string OtherConfiguration = "configuration-not-in-use";
 
+    /// <summary>A service's selector matches no pod.</summary>
+    public const string SelectorMatchesNothing = "selector-matches-nothing";
+
+    /// <summary>The workload whose service it is.</summary>
+    public const string Mistyped = "intake/lot-registry";
+
+    /// <summary>A claim for storage names a class that is not there.</summary>
+    public const string StorageClassMissing = "storage-class-missing";
+
     private readonly ConcurrentDictionary<string, bool> _on = new();
 
     /// <summary>All faults, in words.</summary>
@@ -76,6 +85,8 @@ public sealed class Faults
         (NodeLost, "Node 4 is lost with all that runs on it"),
         (ImageMissing, "The agents' daemon set names an image that is not there"),
         (NamesFail, "The name service does not answer most of the time"),
+        (SelectorMatchesNothing, "The selector of service lot-registry is mistyped"),
+        (StorageClassMissing, "lot-cache is started anew with a storage class that is not there"),
         (LabelExplosion, "price-feed puts the id of each session on a metric"),
         (LogFlood, "door-watch floods its log"),
         (ClockBehind, "The clock of node 2 is 40 s behind"),

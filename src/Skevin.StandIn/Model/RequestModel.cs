@@ -256,7 +256,7 @@ public sealed class RequestModel(LoadModel load, Faults faults, int seed, int we
 
     private void Tell(long at, Action<IRequestSink> tell) => _due.Enqueue(tell, at);
 
-    private SimPod? Pick(string id) => _ready.TryGetValue(id, out var pods) ? pods[_random.Next(pods.Length)] : null;
+    private SimPod? Pick(string id) => _ready.TryGetValue(id, out var pods) && !(id == Faults.Mistyped && faults.IsOn(Faults.SelectorMatchesNothing)) ? pods[_random.Next(pods.Length)] : null;
 
     private ulong Bits() => (ulong)_random.NextInt64() << 1 ^ (ulong)_random.NextInt64();
 

@@ -179,6 +179,11 @@ public sealed class SimCluster
             var plural = workload.Kind == "Deployment" ? "deployments" : "statefulsets";
             Store.Put(new ObjectKey("apps", plural, workload.Namespace, workload.Name), WorkloadObject(workload, born));
         }
+        foreach (var (key, body) in ScenarioObjects.All(_number))
+        {
+            body["metadata"]!["creationTimestamp"] = Time(born);
+            Store.Put(key, body);
+        }
         // Long settled: every pod was made long ago, is placed and has run for a while.
         _now = born;
         Control();
@@ -428,6 +433,12 @@ public sealed class SimCluster
 
     private bool Place(SimPod pod)
     {
+        if (_faults.IsOn(Faults.StorageClassMissing) && pod is { Namespace: "auction", OwnerName: "lot-cache" })
+        {
+            pod.CannotSchedule = $"0/{Nodes.Count} nodes are available: pod has unbound immediate PersistentVolumeClaims.";
+            Show(pod);
+            return false;
+        }
         if (pod.Node.Length == 0)
         {
             var (cores, gib) = Scenario.NodeSize;
@@ -513,7 +524,13 @@ public sealed class SimCluster
                 new JsonObject { ["name"] = "HOST_IP", ["valueFrom"] = new JsonObject { ["fieldRef"] = new JsonObject { ["fieldPath"] = "status.hostIP" } } },
                 new JsonObject { ["name"] = "OTEL_SERVICE_NAME", ["value"] = workload.Name },
                 new JsonObject { ["name"] = "OTEL_EXPORTER_OTLP_ENDPOINT", ["value"] = "http://$(HOST_IP):4318" });
-        var labels = new JsonObject { ["app.kubernetes.io/name"] = workload.Name };
+        var labels = new JsonObject { [ScenarioObjects.Name] = workload.Name };
+        var spec = new JsonObject { ["containers"] = new JsonArray(container) };
+        if (ScenarioObjects.Configurations.FirstOrDefault(one => one.Namespace == workload.Namespace && one.Workload == workload.Name).Name is { } configuration)
+        {
+            spec["volumes"] = new JsonArray(new JsonObject { ["name"] = "configuration", ["configMap"] = new JsonObject { ["name"] = configuration } });
+            container["volumeMounts"] = new JsonArray(new JsonObject { ["name"] = "configuration", ["mountPath"] = "/etc/" + workload.Name });
+        }
         return new JsonObject
         {
             ["apiVersion"] = "apps/v1",
@@ -526,7 +543,7 @@ public sealed class SimCluster
                 ["template"] = new JsonObject
                 {
                     ["metadata"] = new JsonObject { ["labels"] = labels },
-                    ["spec"] = new JsonObject { ["containers"] = new JsonArray(container) },
+                    ["spec"] = spec,
                 },
             },
         };

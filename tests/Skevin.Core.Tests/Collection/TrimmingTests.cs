@@ -61,9 +61,10 @@ public sealed class TrimmingTests
     {
         static SeriesKey Key(string metric, params (string, string)[] labels) => new(metric, SeriesKind.Counter, "1", Labels.From(labels.Select(label => new KeyValuePair<string, string>(label.Item1, label.Item2))));
         var series = Enumerable.Range(0, 120).Select(i => Key("lookups", ("k8s.pod.name", "p" + i % 2), ("session", "s" + i), ("room", "r" + i % 3)))
-            .Concat(Enumerable.Range(0, 60).Select(i => Key("requests", ("k8s.pod.name", "p" + i), ("status", i % 2 == 0 ? "200" : "503")))).Select(key => (key, 0.2)).ToArray();
+            .Concat(Enumerable.Range(0, 60).Select(i => Key("requests", ("k8s.pod.name", "p" + i), ("status", i % 2 == 0 ? "200" : "503")))).Select(key => (key, 0.2, true)).ToArray();
         var costs = Trimming.Metrics(series, new[] { ("requests", "sheet A") }.ToLookup(use => use.Item1, use => use.Item2), new Dictionary<string, DateTimeOffset>());
         costs.Select(cost => (cost.Metric, cost.Series, cost.Label, cost.Values, cost.SeriesWithout, cost.Explodes)).ShouldBe([("lookups", 120, "session", 120, 6, true), ("requests", 60, null, 0, 60, false)]);
+        Trimming.Metrics(series.Select(one => (one.key, one.Item2, false)), Array.Empty<string>().ToLookup(name => name), new Dictionary<string, DateTimeOffset>()).ShouldAllBe(cost => cost.Label == null);
         costs[0].SamplesPerSecond.ShouldBe(24, 1e-9);
         costs[1].UsedBy.ShouldBe(["sheet A"]);
         LabelExplosion.Find(costs).Single().Short.ShouldBe("label session of lookups explodes");

@@ -1,5 +1,6 @@
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
+import { useSearchParams } from "react-router";
 import styled from "styled-components";
 import { api, got, type Schemas } from "../api/client";
 import { Button, Card, Empty, Mark, Quiet, Row, Title, Trouble, Waiting } from "../parts/basics";
@@ -13,11 +14,13 @@ import { useClusters, useInventory } from "../shell/ScopeTree";
 import { useNow, useView } from "../shell/view";
 import { ConnectDialog } from "./ConnectDialog";
 import { NodeRules } from "./NodeRules";
+import { lists, ObjectLists, type ListName } from "./ObjectLists";
 
 type Pod = Schemas["PodView"];
 
 const Below = styled.div`flex: 1; min-height: 240px; display: flex; gap: 12px; margin-top: 12px;`;
 const List = styled(Card)`flex: 1; min-width: 0; display: flex; flex-direction: column;`;
+const Views = styled(Row)`gap: 2px; button { padding: 4px 8px; color: ${({ theme }) => theme.ink2}; } button[aria-pressed="true"] { color: ${({ theme }) => theme.ink}; font-weight: 700; box-shadow: inset 0 -2px 0 ${({ theme }) => theme.act}; border-radius: 0; }`;
 const Head = styled(Row)`padding: 6px 12px; justify-content: space-between; b { font-size: 13px; }`;
 
 /** What nodes use now, from what has arrived. */
@@ -61,6 +64,9 @@ export function ClustersStation() {
   const [practice, setPractice] = useState(false);
   const [trouble, setTrouble] = useState(false);
   const [open, setOpen] = useState<string | null>(null);
+  const [search, setSearch] = useSearchParams();
+  const list = lists.find((one) => one === search.get("list")) ?? "Pods";
+  const head = <Views role="group" aria-label="What is listed">{lists.map((one) => <Button key={one} bare aria-pressed={one === list} onPress={() => setSearch((before) => { if (one === "Pods") before.delete("list"); else before.set("list", one); return before; }, { replace: true })}>{one}</Button>)}</Views>;
   const dialogs = <>
     {connecting && <ConnectDialog close={() => setConnecting(false)} done={(name) => { setConnecting(false); setView({ cluster: name, namespace: "", workload: "" }); }} />}
     {practice && <PracticeDialog close={() => setPractice(false)} />}
@@ -94,16 +100,16 @@ export function ClustersStation() {
       {(inventory.data?.errors.length ?? 0) > 0 && <Trouble error={`${cluster} cannot be read completely. ${inventory.data!.errors.join("; ")}`} />}
       {inventory.data?.wholeCluster && <Card><NodeRules nodes={inventory.data.nodes} use={use} /></Card>}
       <Below>
-        <List>
+        {list !== "Pods" ? <ObjectLists key={list} list={list as Exclude<ListName, "Pods">} cluster={cluster} namespace={view.namespace} workload={view.workload} workloads={inventory.data?.workloads ?? []} now={now} head={head} /> : <List>
           <Head>
-            <Row><b>Pods</b><Quiet>{pods.length} shown</Quiet></Row>
+            <Row>{head}<Quiet>{pods.length} shown</Quiet></Row>
             <Row><Switch on={trouble} onChange={setTrouble}>Only trouble</Switch><CopyCsv columns={table} rows={pods} /></Row>
           </Head>
           {inventory.data && !inventory.data.complete ? <Waiting what="Reading the inventory" />
             : pods.length === 0 ? <Empty title={trouble ? "No pod is in trouble here" : "No pods here"}>{trouble ? "Every pod in this scope is ready." : "Choose another namespace at the left."}</Empty>
             : <Table label="Pods" columns={table} rows={pods} rowKey={(pod) => pod.namespace + "/" + pod.name} chosen={open} onOpen={(pod) => setOpen(pod.namespace + "/" + pod.name)} />}
-        </List>
-        {shown && <PodDrawer pod={shown} close={() => setOpen(null)} />}
+        </List>}
+        {list === "Pods" && shown && <PodDrawer pod={shown} close={() => setOpen(null)} />}
       </Below>
     </>
   );

@@ -35,11 +35,11 @@ export function TrimDialog({ cluster, plan, change, close }: { cluster: string; 
   const ruled = (metric: string) => rules.find((rule) => rule.metric === metric);
   const all = (looked.data?.metrics ?? []).reduce((total, metric) => total + metric.series, 0);
   const metrics: Column<Metric>[] = [
-    { id: "metric", title: "Metric", width: "30%", cell: (row) => row.metric, value: (row) => row.metric },
+    { id: "metric", title: "Metric", width: "24%", cell: (row) => row.metric, value: (row) => row.metric },
     { id: "series", title: "Series", width: "116px", number: true, cell: (row) => `${whole(row.series)}, ${all > 0 ? Math.round((row.series / all) * 100) : 0} %`, value: (row) => row.series },
-    { id: "rate", title: "Samples/s", width: "82px", number: true, cell: (row) => digits(row.samplesPerSecond), value: (row) => row.samplesPerSecond },
+    { id: "rate", title: "Samples/s", width: "96px", number: true, cell: (row) => digits(row.samplesPerSecond), value: (row) => row.samplesPerSecond },
     { id: "used", title: "Who asks for it", cell: (row) => row.usedBy.join(", ") || (row.lastAsked ? <span title={exact(Date.parse(row.lastAsked))}>a person, {ago(Date.parse(row.lastAsked), Date.now())}</span> : <Quiet>nobody so far</Quiet>), value: (row) => row.usedBy.join(", ") || row.lastAsked || "" },
-    { id: "label", title: "Label with most series", width: "20%", cell: (row) => (row.label ? <span title={`${row.seriesWithout} series without it`}>{row.explodes ? <b>{row.label}, {whole(row.values)} values</b> : `${row.label}, ${whole(row.values)} values`}</span> : ""), value: (row) => (row.label ? `${row.label}, ${row.values} values` : "") },
+    { id: "label", title: "Label with most series", width: "18%", cell: (row) => (row.label ? <span title={`${row.seriesWithout} series without it`}>{row.explodes ? <b>{row.label}, {whole(row.values)} values</b> : `${row.label}, ${whole(row.values)} values`}</span> : ""), value: (row) => (row.label ? `${row.label}, ${row.values} values` : "") },
     { id: "act", title: "", width: "196px", cell: (row) => (ruled(row.metric) ? <Quiet>{ruleWords(ruled(row.metric)!).replace(row.metric + " ", "")}</Quiet> : <Row $gap={6}>
       <Button bare aria-label={`Leave out ${row.metric}`} onPress={() => change(withMetricRule(plan, { metric: row.metric, leaveOut: true, withoutLabels: null, as: null }))}>Leave out</Button>
       {row.label && <Button bare aria-label={`Take ${row.label} off ${row.metric}`} onPress={() => change(withMetricRule(plan, { metric: row.metric, leaveOut: false, withoutLabels: [row.label!], as: null }))}>Take {row.label} off</Button>}</Row>) },

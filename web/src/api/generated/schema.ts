@@ -655,6 +655,84 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/clusters/{name}/objects": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ObjectsView"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clusters/{name}/configurations/{ns}/{configuration}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                    ns: string;
+                    configuration: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": {
+                            [key: string]: string;
+                        };
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/clusters/{name}/collection": {
         parameters: {
             query?: never;
@@ -2102,6 +2180,20 @@ export interface components {
             cluster: null | string;
             detail: null | string;
         };
+        ClaimState: {
+            namespace: string;
+            name: string;
+            class: string;
+            phase: string;
+            size: string;
+            /** Format: date-time */
+            created: string;
+        };
+        ClaimView: {
+            claim: components["schemas"]["ClaimState"];
+            level: components["schemas"]["HealthLevel"];
+            because: string[];
+        };
         ClearDocument: {
             above?: null | string;
             below?: null | string;
@@ -2153,6 +2245,19 @@ export interface components {
             name: string;
             unit: string;
         };
+        ConfigurationState: {
+            namespace: string;
+            name: string;
+            keys: {
+                [key: string]: number;
+            };
+            /** Format: date-time */
+            created: string;
+        };
+        ConfigurationView: {
+            configuration: components["schemas"]["ConfigurationState"];
+            usedBy: string[];
+        };
         ConnectRequest: {
             name: null | string;
             kubeconfig: string;
@@ -2193,6 +2298,26 @@ export interface components {
         CureRequest: {
             cluster: string;
             act: components["schemas"]["CureAct"];
+        };
+        EntryPointState: {
+            namespace: string;
+            name: string;
+            class: string;
+            addresses: string[];
+            routes: components["schemas"]["EntryRoute"][];
+            /** Format: date-time */
+            created: string;
+        };
+        EntryPointView: {
+            entry: components["schemas"]["EntryPointState"];
+            level: components["schemas"]["HealthLevel"];
+            because: string[];
+        };
+        EntryRoute: {
+            host: string;
+            path: string;
+            service: string;
+            port: string;
         };
         ExceptionView: {
             type: null | string;
@@ -2437,6 +2562,14 @@ export interface components {
             cure: null | string;
             gap: null | components["schemas"]["GapView"];
         };
+        ObjectsView: {
+            services: components["schemas"]["ServiceView"][];
+            entryPoints: components["schemas"]["EntryPointView"][];
+            configurations: components["schemas"]["ConfigurationView"][];
+            storageClasses: components["schemas"]["StorageClassState"][];
+            claims: components["schemas"]["ClaimView"][];
+            lacking: string[];
+        };
         OriginView: {
             signal: string;
             source: null | string;
@@ -2655,6 +2788,35 @@ export interface components {
             };
             points: (null | number)[][];
         };
+        ServicePort: {
+            name: string;
+            /** Format: int32 */
+            number: number;
+            target: string;
+            protocol: string;
+        };
+        ServiceState: {
+            namespace: string;
+            name: string;
+            type: string;
+            addresses: string[];
+            outside: null | string[];
+            ports: components["schemas"]["ServicePort"][];
+            selector: {
+                [key: string]: string;
+            };
+            /** Format: date-time */
+            created: string;
+        };
+        ServiceView: {
+            service: components["schemas"]["ServiceState"];
+            /** Format: int32 */
+            pods: number;
+            /** Format: int32 */
+            readyPods: number;
+            level: components["schemas"]["HealthLevel"];
+            because: string[];
+        };
         SessionView: {
             email: string;
             name: string;
@@ -2758,6 +2920,15 @@ export interface components {
             left: number;
             scope: boolean;
             atLeast: boolean;
+        };
+        StorageClassState: {
+            name: string;
+            provisioner: string;
+            default: boolean;
+            reclaim: string;
+            expandable: boolean;
+            /** Format: date-time */
+            created: string;
         };
         StrandView: {
             signal: string;
