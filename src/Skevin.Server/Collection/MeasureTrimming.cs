@@ -24,7 +24,7 @@ public sealed record RevisionEffect(int Revision, DateTimeOffset AppliedAt, IRea
 public sealed record TrimmingView(IReadOnlyList<MetricCost> Metrics, IReadOnlyList<LineCost> Lines, RevisionEffect? Effect);
 
 /// <summary>Measures what metrics and kinds of line cost, from what is stored, in a reader's scope.</summary>
-public sealed class MeasureTrimming(SampleStore store, Heads heads, AskEnquiry ask, AskedMetrics asked, PlansInForce plans, IDbContextFactory<SkevinContext> contexts, TimeProvider clock)
+public sealed class MeasureTrimming(SampleStore store, Heads heads, AskEnquiry ask, AskedMetrics asked, SheetBook sheets, PlansInForce plans, IDbContextFactory<SkevinContext> contexts, TimeProvider clock)
 {
     private const int Workloads = 4;
     private const int KindsEach = 4;
@@ -45,7 +45,7 @@ public sealed class MeasureTrimming(SampleStore store, Heads heads, AskEnquiry a
     {
         await using var context = await contexts.CreateDbContextAsync(stop);
         var rules = await context.AlarmRules.AsNoTracking().Where(rule => rule.ClusterId == cluster).Select(rule => new { rule.Name, rule.Document }).ToListAsync(stop);
-        return ReadySheets.All.SelectMany(sheet => sheet.Strips.Select(strip => (By: "sheet " + sheet.Title, strip.Text)))
+        return (await sheets.All(stop)).SelectMany(sheet => sheet.Strips.Select(strip => (By: "sheet " + sheet.Title, strip.Text)))
             .Concat(rules.Select(rule => (By: "alert rule " + rule.Name, Text: JsonDocument.Parse(rule.Document).RootElement.TryGetProperty("when", out var text) ? text.GetString() ?? "" : "")))
             .SelectMany(use => NamesIn(use.Text).Select(metric => (metric, use.By))).ToLookup(use => use.metric, use => use.By);
     }

@@ -1,17 +1,6 @@
+using Skevin.Core.Dashboards;
+
 namespace Skevin.Server.Dashboards;
-
-/// <summary>A strip of a sheet: a chart over time made from an enquiry.</summary>
-/// <param name="Title">What it shows.</param>
-/// <param name="Subtitle">Of what, and in which unit.</param>
-/// <param name="Text">The enquiry.</param>
-/// <param name="Draw">lines, area, stack or steps.</param>
-/// <param name="Height">Pixels.</param>
-/// <param name="By">Field that tells its series apart.</param>
-/// <param name="About">What the figure means and where it comes from.</param>
-public sealed record Strip(string Title, string Subtitle, string Text, string Draw, int Height, string By, string About);
-
-/// <summary>A sheet of strips.</summary>
-public sealed record Sheet(string Id, string Title, string About, IReadOnlyList<Strip> Strips);
 
 /// <summary>Sheets that ship.</summary>
 public static class ReadySheets

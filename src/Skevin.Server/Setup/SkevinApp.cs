@@ -102,6 +102,7 @@ public static class SkevinApp
         services.AddArrivals();
         services.AddAsk();
         services.AddAlarms();
+        services.AddSheets();
         services.AddIngest();
         services.AddPractice(options);
 

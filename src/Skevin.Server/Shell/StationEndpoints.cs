@@ -28,7 +28,7 @@ public static class StationEndpoints
     /// <summary>Maps it.</summary>
     public static void MapStations(this IEndpointRouteBuilder routes) =>
         routes.MapGet("/api/stations", async (string? cluster, ClaimsPrincipal user, ClusterWatchers watchers, JudgeArrivals judge, PlansInForce plans,
-            IDbContextFactory<SkevinContext> contexts, CancellationToken stop) =>
+            SheetBook sheets, IDbContextFactory<SkevinContext> contexts, CancellationToken stop) =>
         {
             var scope = user.Scope();
             var visible = watchers.All.Where(one => scope.Sees(one.Name)).ToArray();
@@ -44,7 +44,7 @@ public static class StationEndpoints
             var (late, partial) = (Count(ArrivalState.Late), Count(ArrivalState.Partial));
             var refused = Count(ArrivalState.Refused, ArrivalState.Silent);
             var collected = current?.Plan.Signals ?? [];
-            return new StationsView(visible.Length, ready, collected.Count, sources.Count, late, partial, refused, ReadySheets.All.Length, raised.Count, raised.Count(by => by is not null),
+            return new StationsView(visible.Length, ready, collected.Count, sources.Count, late, partial, refused, (await sheets.All(stop)).Count, raised.Count, raised.Count(by => by is not null),
                 [.. Signals.Select(signal => Strand(signal, collected.Contains(signal), [.. sources.Where(source => source.Evidence.Expected.Signal == signal)]))]);
         }).Needs(Roles.Reader);
 

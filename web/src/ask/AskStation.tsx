@@ -1,3 +1,4 @@
+import { PutOnSheet } from "../dashboards/SheetDialogs";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
@@ -57,6 +58,7 @@ export function AskStation() {
   const [view, setView] = useView();
   const window = useWindow();
   const asked = search.get("q") ?? "";
+  const [putting, setPutting] = useState(false);
   const [text, setText] = useState(asked);
   const [editing, setEditing] = useState(!asked);
   const [shape, setShape] = useState<"both" | "table">("both");
@@ -97,12 +99,15 @@ export function AskStation() {
       <Foot><Quiet>Ctrl Enter asks; Ctrl Space completes names and values</Quiet><Row $gap={8}>{asked && <Button onPress={() => { setText(asked); setEditing(false); }} isDisabled={!!error}>Leave</Button>}<Button main isDisabled={!text.trim()} onPress={() => ask(text)}>Ask</Button></Row></Foot>
     </Card>
   );
+  const onSheet = putting && data && <PutOnSheet text={asked} rows={data.shape === "rows"} title={heading(data)} close={() => setPutting(false)} done={(id) => navigate({ pathname: `/dashboards/${id}`, search: new URLSearchParams({ cluster }).toString() })} />;
   if (trace) return <TraceView trace={trace} cluster={cluster} onLeave={() => openTrace(null)} />;
   return (
     <>
+      {onSheet}
       <Title about={data && (data.shape === "series" ? `${data.series.length} series, one value every ${data.every}` : undefined)}
         actions={data && <>
           {!editing && <Button data-enquiry onPress={() => setEditing(true)}>Edit</Button>}
+          {(data.shape === "series" || data.view !== "traces") && <Button needs="author" onPress={() => setPutting(true)}>Put on a sheet</Button>}
           {data.shape === "series" && <Button needs="author" main onPress={() => navigate({ pathname: "/alarms", search: new URLSearchParams({ cluster, rule: "new", q: asked }).toString() })}>Make an alert rule</Button>}
         </>}>{data ? heading(data) : "What happened?"}</Title>
       {editing ? editor : data ? <Card><Ledger steps={data.steps} notes={data.notes} formatted={data.formatted} onAsk={ask} onCure={(note) => ask(applyCure(asked, note.cure!))} /></Card> : null}

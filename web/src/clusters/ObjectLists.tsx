@@ -11,10 +11,11 @@ import { ago, exact } from "../parts/time";
 export const lists = ["Pods", "Workloads", "Services", "Entry points", "Configuration", "Storage", "Events"] as const;
 export type ListName = (typeof lists)[number];
 
-const Body = styled(Card)`flex: 1; min-width: 0; display: flex; flex-direction: column;`;
+const Body = styled(Card)`flex: 1; overflow: hidden; min-width: 0; display: flex; flex-direction: column;`;
+const About = styled(Quiet)`overflow: hidden; text-overflow: ellipsis; white-space: nowrap; min-width: 0;`;
 const Text = styled.pre`margin: 4px 0 10px; padding: 8px; max-height: 40vh; overflow: auto; font-size: 12px; background: ${({ theme }) => theme.ground}; border: 1px solid ${({ theme }) => theme.rule}; white-space: pre-wrap; overflow-wrap: anywhere;`;
 
-interface Shown<T> { columns: Column<T>[]; rows: T[]; rowKey: (row: T) => string; empty: string; about: string; detail?: (row: T) => React.ReactNode; title?: (row: T) => string }
+interface Shown<T> { columns: Column<T>[]; rows: T[]; rowKey: (row: T) => string; empty: string; hint?: string; about: string; detail?: (row: T) => React.ReactNode; title?: (row: T) => string }
 
 const mark = <T,>(level: (row: T) => Schemas["HealthLevel"]): Column<T> => ({ id: "mark", title: "", width: "28px", cell: (row) => <Mark level={level(row)} /> });
 const why = <T,>(because: (row: T) => string[]): Column<T> => ({ id: "why", title: "What is wrong", cell: (row) => because(row).join(" "), value: (row) => because(row).join(" ") });
@@ -26,8 +27,8 @@ function List<T>({ name, head, shown }: { name: string; head: React.ReactNode; s
   const chosen = shown.rows.find((row) => shown.rowKey(row) === open);
   return <>
     <Body>
-      <Row style={{ padding: "6px 12px", justifyContent: "space-between" }}><Row>{head}<Quiet>{shown.about}</Quiet></Row><CopyCsv columns={shown.columns} rows={shown.rows} /></Row>
-      {shown.rows.length === 0 ? <Empty title={shown.empty}>Choose another namespace at the left.</Empty>
+      <Row style={{ padding: "6px 12px", justifyContent: "space-between" }}><Row style={{ minWidth: 0 }}>{head}{chosen === undefined && <About>{shown.about}</About>}</Row><CopyCsv columns={shown.columns} rows={shown.rows} /></Row>
+      {shown.rows.length === 0 ? <Empty title={shown.empty}>{shown.hint ?? "Choose another namespace at the left."}</Empty>
         : <Table label={name} columns={shown.columns} rows={shown.rows} rowKey={shown.rowKey} chosen={open} onOpen={shown.detail ? (row) => setOpen(shown.rowKey(row)) : undefined} />}
     </Body>
     {chosen !== undefined && shown.detail && <Drawer title={shown.title!(chosen)} onClose={() => setOpen(null)}>{shown.detail(chosen)}</Drawer>}
@@ -74,7 +75,7 @@ export function ObjectLists({ list, cluster, namespace, workload, workloads, now
       case "Configuration": return <List name={list} head={head} shown={{
         rows: configurations.filter((row) => here(row.configuration.namespace)), rowKey: (row) => `${row.configuration.namespace}/${row.configuration.name}`, empty: "No configuration objects here", about: "what pods are given to read",
         columns: [place((row) => row.configuration.namespace), { id: "name", title: "Object", width: "22%", cell: (row) => row.configuration.name, value: (row) => row.configuration.name },
-          { id: "keys", title: "Entries", width: "24%", cell: (row) => Object.entries(row.configuration.keys).map(([key, size]) => `${key}, ${whole(size)} characters`).join("; "), value: (row) => Object.keys(row.configuration.keys).join(", ") },
+          { id: "keys", title: "Entries", width: "24%", cell: (row) => Object.entries(row.configuration.keys).map(([key, size]) => `${key} (${whole(size)})`).join("; "), value: (row) => Object.keys(row.configuration.keys).join(", ") },
           { id: "used", title: "Given to", cell: (row) => row.usedBy.join(", ") || <Quiet>no running pod</Quiet>, value: (row) => row.usedBy.join(", ") }, age((row) => row.configuration.created, now)],
         title: (row) => row.configuration.name, detail: (row) => <ConfigurationText cluster={cluster} namespace={row.configuration.namespace} name={row.configuration.name} />,
       } satisfies Shown<Schemas["ConfigurationView"]>} />;
@@ -111,7 +112,7 @@ function Events({ cluster, namespace, now, head }: { cluster: string; namespace:
   if (asked.error) return <Trouble error={asked.error} />;
   if (!asked.data) return <Waiting what="Reading the events" />;
   return <List name="Events" head={head} shown={{
-    rows: asked.data, rowKey: (row) => `${row.time}${row.object}${row.reason}${row.count}`, empty: "No events in the last two hours", about: "of the last two hours, as they were collected",
+    rows: asked.data, rowKey: (row) => `${row.time}${row.object}${row.reason}${row.count}`, empty: "No events in the last two hours", hint: "Events are collected with the logs; see under Collect whether they are.", about: "of the last two hours, as they were collected",
     columns: [mark((row) => (row.level === "warn" || row.level === "error" ? "minor" : "clear")), { id: "time", title: "When", width: "104px", number: true, cell: (row) => <span title={exact(row.time)}>{ago(row.time, now).replace(" ago", "")}</span>, value: (row) => -row.time }, place((row) => row.namespace),
       { id: "object", title: "Of", width: "22%", cell: (row) => row.object, value: (row) => row.object }, { id: "reason", title: "Reason", width: "130px", cell: (row) => row.reason, value: (row) => row.reason },
       { id: "count", title: "Times", width: "64px", number: true, cell: (row) => row.count, value: (row) => Number(row.count) }, { id: "text", title: "What happened", cell: (row) => row.text, value: (row) => row.text }],

@@ -1,16 +1,19 @@
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useState } from "react";
-import { Link, useNavigate, useParams } from "react-router";
-import styled, { useTheme } from "styled-components";
-import { api, got, type Schemas } from "../api/client";
-import { Button, Card, Empty, Quiet, Title, Trouble, Waiting } from "../parts/basics";
-import { Chart, type ChartMark } from "../parts/Chart";
-import { figures, seriesNames } from "../parts/chartData";
-import { Choose } from "../parts/fields";
-import { digits, scaleFor } from "../parts/format";
-import { clock, ticks } from "../parts/time";
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+import { useNavigate, useParams } from "react-router";
+import styled from "styled-components";
+import { api, got, Problem, type Schemas } from "../api/client";
+import { Button, Card, Empty, Row, Title, Trouble, Waiting } from "../parts/basics";
+import { Choose, TextInput } from "../parts/fields";
+import { Menu } from "../parts/overlays";
+import { clock, exact, ticks } from "../parts/time";
 import { useCluster } from "../shell/Shell";
 import { useView, useWindow } from "../shell/view";
+import { Block } from "./Block";
+import { ImportDialog, RemoveDialog, VersionsDialog } from "./SheetDialogs";
+import { StripChart } from "./StripChart";
+import { StripEditor } from "./StripEditor";
+import { begun, done, emptyStrip, isBlock, moved, redone, rowsOf, undone, type History, type Sheet as Whole, type Strip } from "./sheets";
 
 const Sheet = styled(Card)`flex: none;`;
 const ClockRow = styled.div`
@@ -28,52 +31,147 @@ const ClockRow = styled.div`
   svg { display: block; }
   text { font: 11px ${({ theme }) => theme.mono}; fill: ${({ theme }) => theme.ink2}; }
 `;
-const Strip = styled.div`
-  display: grid;
-  grid-template-columns: 158px minmax(0, 1fr) 208px;
+const Blocks = styled.div`display: grid; border-top: 1px solid ${({ theme }) => theme.rule}; &:first-child { border-top: 0; }`;
+const Handle = styled.div`
+  display: flex;
+  align-items: center;
+  gap: 8px;
+  padding: 3px 12px;
+  background: ${({ theme }) => theme.sunk};
   border-top: 1px solid ${({ theme }) => theme.rule};
-  &:first-child { border-top: 0; }
-  .name { padding: 10px 12px; border-right: 1px solid ${({ theme }) => theme.rule}; }
-  .name b { display: block; line-height: 1.3; }
-  .figures { padding: 6px 12px; border-left: 1px solid ${({ theme }) => theme.rule}; display: flex; flex-direction: column; justify-content: center; min-width: 0; }
-  .figures div { display: grid; grid-template-columns: 10px minmax(0, 1fr) 50px 50px; gap: 6px; align-items: center; font-size: 12px; line-height: 1.4; }
-  .figures i { width: 9px; height: 9px; border-radius: 2px; }
-  .figures span { overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
-  .figures b { font: 500 12px ${({ theme }) => theme.mono}; text-align: right; font-variant-numeric: tabular-nums; white-space: nowrap; }
-  .figures b + b { color: ${({ theme }) => theme.ink2}; }
-  @media (max-width: 700px) { grid-template-columns: 1fr; .name, .figures { border: 0; } }
+  cursor: grab;
+  b { flex: 1; min-width: 0; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
+  &[data-over="true"] { box-shadow: inset 0 3px 0 ${({ theme }) => theme.act}; }
 `;
-const About = styled.p`margin: 6px 0 0; font-size: 12px; color: ${({ theme }) => theme.ink2};`;
+const Fields = styled(Row)`align-items: flex-end; gap: 12px; margin-bottom: 12px; > div { flex: 1; }`;
+const Beside = styled.div`display: flex; gap: 12px; align-items: flex-start; > section { flex: 1; min-width: 0; }`;
+
+interface Draft { title: string; about: string; strips: Strip[] }
+const draftOf = (sheet: Draft): Draft => ({ title: sheet.title, about: sheet.about, strips: sheet.strips });
+// A draft stays while the page is open, also where one looks at another station in between.
+const drafts = new Map<string, History<Draft>>();
 
 export function DashboardsStation() {
   const { id } = useParams();
+  const sheets = useQuery({ queryKey: ["sheets"], queryFn: () => got(api.GET("/api/sheets")) });
+  if (sheets.error) return <Trouble error={sheets.error} />;
+  if (!sheets.data) return <Waiting what="Fetching the sheets" />;
+  const chosen = id ?? sheets.data[0]?.id ?? "";
+  return <SheetPage key={chosen} chosen={chosen} sheets={sheets.data} />;
+}
+
+function SheetPage({ chosen, sheets }: { chosen: string; sheets: Schemas["SheetSummary"][] }) {
+  const isNew = chosen === "new";
   const cluster = useCluster();
   const [view, , search] = useView();
   const navigate = useNavigate();
+  const queries = useQueryClient();
   const [explain, setExplain] = useState(false);
-  const sheets = useQuery({ queryKey: ["sheets"], queryFn: () => got(api.GET("/api/sheets")) });
-  const chosen = id ?? sheets.data?.[0]?.id ?? "";
-  const sheet = useQuery({ queryKey: ["sheet", chosen], enabled: !!chosen, queryFn: () => got(api.GET("/api/sheets/{id}", { params: { path: { id: chosen } } })) });
+  const [dialog, setDialog] = useState<"import" | "versions" | "remove" | null>(null);
+  const [open, setOpen] = useState<number | "new" | null>(null);
+  const [dragged, setDragged] = useState<number | null>(null);
+  const [over, setOver] = useState<number | null>(null);
+  const sheet = useQuery({ queryKey: ["sheet", chosen], enabled: !!chosen && !isNew, queryFn: () => got(api.GET("/api/sheets/{id}", { params: { path: { id: chosen } } })) });
+  const [history, keepHistory] = useState<History<Draft> | null>(() => drafts.get(chosen) ?? (isNew ? begun({ title: "", about: "", strips: [] }) : null));
+  const setHistory = (next: History<Draft> | null | ((before: History<Draft> | null) => History<Draft> | null)) => keepHistory((before) => {
+    const now = typeof next === "function" ? next(before) : next;
+    if (now) drafts.set(chosen, now); else drafts.delete(chosen);
+    return now;
+  });
+  const change = (next: Draft) => setHistory((before) => before && done(before, next));
+  const keep = useMutation({
+    mutationFn: async (copy: boolean) => {
+      const { now } = history!;
+      const current = sheet.data;
+      const own = !copy && !isNew && current && current.version > 0;
+      return own ? got(api.PUT("/api/sheets/{id}", { params: { path: { id: chosen } }, body: { ...now, version: current.version } })) : got(api.POST("/api/sheets", { body: { ...now, version: 0 } }));
+    },
+    onSuccess: (kept) => { setHistory(null); queries.setQueryData(["sheet", kept.id], kept); void queries.invalidateQueries({ queryKey: ["sheets"] }); if (kept.id !== chosen) navigate({ pathname: `/dashboards/${kept.id}`, search: search.toString() }); },
+  });
+  useEffect(() => {
+    if (!history) return;
+    const keys = (event: KeyboardEvent) => {
+      if (!(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== "z" || (event.target as HTMLElement).closest("input, textarea")) return;
+      event.preventDefault();
+      setHistory((before) => before && (event.shiftKey ? redone(before) : undone(before)));
+    };
+    const leaving = (event: BeforeUnloadEvent) => { if (history.past.length > 0) event.preventDefault(); };
+    globalThis.addEventListener("keydown", keys);
+    globalThis.addEventListener("beforeunload", leaving);
+    return () => { globalThis.removeEventListener("keydown", keys); globalThis.removeEventListener("beforeunload", leaving); };
+  }, [history]);
   const window = useWindow();
   const timeline = useQuery({
     queryKey: ["timeline", cluster, "marks", Math.round(window.from / 60_000)], enabled: !!cluster, placeholderData: keepPreviousData,
     queryFn: () => got(api.GET("/api/timeline", { params: { query: { cluster, from: new Date(window.from).toISOString(), slotMinutes: Math.max(1, Math.ceil((window.to - window.from) / 60_000)), slots: 1 } } })),
   });
-  if (sheets.error || sheet.error) return <Trouble error={sheets.error ?? sheet.error} />;
+  if (sheet.error) return <Trouble error={sheet.error} />;
   if (!cluster) return <Card><Empty title="No cluster is connected yet">Connect one under Clusters; its sheets are ready made.</Empty></Card>;
-  if (!sheet.data) return <Waiting what="Fetching the sheet" />;
+  if (!sheet.data && !isNew) return <Waiting what="Fetching the sheet" />;
   const marks = (timeline.data?.marks ?? []).map((mark) => ({ at: Date.parse(mark.at), text: mark.text, kind: mark.kind }));
+  const shown: Draft = history?.now ?? draftOf(sheet.data ?? { title: "", about: "", strips: [] });
+  const own = !!sheet.data && sheet.data.version > 0;
+  const go = (to: string) => navigate({ pathname: `/dashboards/${to}`, search: search.toString() });
+  const takeDraft = (taken: Whole) => { setDialog(null); setHistory((before) => (before ? done(before, draftOf(taken)) : done(begun(draftOf(sheet.data!)), draftOf(taken)))); };
+  const move = (from: number, to: number) => change({ ...shown, strips: moved(shown.strips, from, to) });
+  const act = (what: string) => {
+    if (what === "new") go("new");
+    else if (what === "file") { const link = document.createElement("a"); link.href = `/api/sheets/${chosen}/file`; link.download = `${chosen}.yaml`; link.click(); }
+    else if (what === "full") void document.documentElement.requestFullscreen();
+    else if (what === "print") globalThis.print();
+    else setDialog(what as "import");
+  };
+  const dialogs = <>
+    {dialog === "import" && <ImportDialog close={() => setDialog(null)} take={(taken) => { drafts.set("new", done(begun({ title: "", about: "", strips: [] }), draftOf(taken))); setDialog(null); if (isNew) setHistory(drafts.get("new")!); else go("new"); }} />}
+    {dialog === "versions" && sheet.data && <VersionsDialog sheet={sheet.data} take={takeDraft} close={() => setDialog(null)} />}
+    {dialog === "remove" && sheet.data && <RemoveDialog sheet={sheet.data} done={() => { setDialog(null); setHistory(null); go(sheets[0]?.id ?? ""); }} close={() => setDialog(null)} />}
+  </>;
+  const scope = <>{view.namespace ? `namespace ${view.namespace}` : "all namespaces"} of {cluster}{window.follows ? ", following now" : ""}</>;
   return (
     <>
-      <Title about={<>{view.namespace ? `namespace ${view.namespace}` : "all namespaces"} of {cluster}{window.follows ? ", following now" : ""}</>}
+      {dialogs}
+      {history ? <Title about={own ? `a draft, from version ${sheet.data!.version}` : isNew ? "nothing is kept yet" : "a draft; this one ships with Skevin and stays, yours becomes a copy"}
         actions={<>
-          <Choose label="sheet" value={chosen} onChange={(key) => navigate({ pathname: `/dashboards/${key}`, search: search.toString() })} options={(sheets.data ?? []).map((one) => ({ id: one.id, text: one.title }))} />
-          <Button aria-pressed={explain} onPress={() => setExplain(!explain)}>{explain ? "Hide what figures mean" : "What figures mean"}</Button>
-          <Button onPress={() => void document.documentElement.requestFullscreen()}>Full screen</Button>
-        </>}>{sheet.data.title}</Title>
-      <Sheet>
-        {sheet.data.strips.map((strip) => <StripChart key={strip.title} strip={strip} cluster={cluster} explain={explain} marks={marks} />)}
-      </Sheet>
+          <Button isDisabled={history.past.length === 0} onPress={() => setHistory(undone(history))}>Undo</Button>
+          <Button isDisabled={history.future.length === 0} onPress={() => setHistory(redone(history))}>Redo</Button>
+          <Button onPress={() => setOpen("new")}>Add a strip</Button>
+          <Button onPress={() => { setHistory(null); keep.reset(); if (isNew) go(sheets[0]?.id ?? ""); }}>Leave without keeping</Button>
+          <Button needs="author" main isDisabled={keep.isPending || !shown.title.trim() || shown.strips.length === 0} onPress={() => keep.mutate(false)}>{own || isNew ? "Keep" : "Keep as a copy"}</Button>
+        </>}>{isNew && !shown.title ? "A new sheet" : shown.title}</Title>
+        : <Title about={<>{scope}{own ? <span title={sheet.data!.changedAt ? exact(Date.parse(sheet.data!.changedAt)) : ""}>, version {sheet.data!.version} by {sheet.data!.changedBy}</span> : null}</>}
+          actions={<>
+            <Choose label="sheet" value={chosen} onChange={go} options={sheets.map((one) => ({ id: one.id, text: one.title }))} />
+            <Button aria-pressed={explain} onPress={() => setExplain(!explain)}>{explain ? "Hide what figures mean" : "What figures mean"}</Button>
+            <Button needs="author" onPress={() => setHistory(begun(draftOf(sheet.data!)))}>Edit</Button>
+            <Menu title="More" onAct={act} items={[{ id: "new", text: "New sheet" }, { id: "import", text: "Import a sheet" }, { id: "file", text: "Save as file", about: "YAML" }, ...(own ? [{ id: "versions", text: "Versions" }, { id: "remove", text: "Take out" }] : []), { id: "full", text: "Full screen" }, { id: "print", text: "Print" }]} />
+          </>}>{shown.title}</Title>}
+      {keep.error ? <><Trouble error={keep.error} />{keep.error instanceof Problem && keep.error.status === 409 && own && <Row style={{ margin: "6px 0" }}><Button onPress={() => keep.mutate(true)}>Keep as a copy</Button></Row>}</> : null}
+      {history && <Fields><TextInput label="Title" value={shown.title} onChange={(title) => change({ ...shown, title })} required /><TextInput label="What it is for" value={shown.about} onChange={(about) => change({ ...shown, about })} /></Fields>}
+      <Beside>
+        <Sheet>
+          {shown.strips.length === 0 && <Empty title="No strips yet">Add one here, or ask something and put it on this sheet.</Empty>}
+          {rowsOf(shown.strips).map((row) => {
+            const drawn = isBlock(row[0]!.strip) ? <Blocks style={{ gridTemplateColumns: `repeat(${row.length}, minmax(0, 1fr))` }}>{row.map(({ strip, at }) => <Block key={at} strip={strip} cluster={cluster} explain={explain} />)}</Blocks>
+              : <StripChart strip={row[0]!.strip} cluster={cluster} explain={explain} marks={marks} />;
+            return <div key={row.map(({ strip, at }) => strip.title + at).join()}>
+              {history && row.map(({ strip, at }) => (
+                <Handle key={at} role="group" aria-label={`Strip ${at + 1}: ${strip.title}`} draggable data-over={over === at && dragged !== at}
+                  onDragStart={(event) => { setDragged(at); event.dataTransfer.effectAllowed = "move"; }} onDragEnd={() => { setDragged(null); setOver(null); }}
+                  onDragOver={(event) => { if (dragged !== null) { event.preventDefault(); setOver(at); } }} onDrop={(event) => { event.preventDefault(); if (dragged !== null && dragged !== at) move(dragged, at); setDragged(null); setOver(null); }}>
+                  <span aria-hidden="true">⠿</span><b>{strip.title}</b>
+                  <Button bare aria-label={`Move ${strip.title} up`} isDisabled={at === 0} onPress={() => move(at, at - 1)}>Up</Button>
+                  <Button bare aria-label={`Move ${strip.title} down`} isDisabled={at === shown.strips.length - 1} onPress={() => move(at, at + 1)}>Down</Button>
+                  <Button bare aria-label={`Change ${strip.title}`} onPress={() => setOpen(at)}>Change</Button>
+                  <Button bare aria-label={`Copy ${strip.title}`} onPress={() => change({ ...shown, strips: [...shown.strips.slice(0, at + 1), { ...strip, title: `${strip.title}, copy` }, ...shown.strips.slice(at + 1)] })}>Copy</Button>
+                  <Button bare aria-label={`Take out ${strip.title}`} onPress={() => { setOpen(null); change({ ...shown, strips: shown.strips.filter((_, i) => i !== at) }); }}>Take out</Button>
+                </Handle>))}
+              {drawn}
+            </div>;
+          })}
+        </Sheet>
+        {history && open !== null && <StripEditor key={String(open)} isNew={open === "new"} strip={open === "new" ? emptyStrip : shown.strips[open] ?? emptyStrip} onClose={() => setOpen(null)}
+          onKeep={(strip) => { change({ ...shown, strips: open === "new" ? [...shown.strips, strip] : shown.strips.map((one, i) => (i === open ? strip : one)) }); setOpen(null); }} />}
+      </Beside>
       <ClockRow aria-hidden="true"><span>one clock for every strip</span><Clock window={window} /><span><i /><i>now</i><i>highest</i></span></ClockRow>
     </>
   );
@@ -88,41 +186,3 @@ function Clock({ window }: { window: { from: number; to: number } }) {
   );
 }
 
-function StripChart({ strip, cluster, explain, marks }: { strip: Schemas["Strip"]; cluster: string; explain: boolean; marks: ChartMark[] }) {
-  const theme = useTheme();
-  const [view, setView] = useView();
-  const window = useWindow();
-  // Figures of nodes have no namespace: the scope's namespace does not apply to them.
-  const scoped = strip.by !== "node";
-  const answer = useQuery({
-    queryKey: ["strip", strip.text, cluster, scoped && view.namespace, scoped && view.workload, window.from, window.to], enabled: !!cluster, placeholderData: keepPreviousData,
-    queryFn: ({ signal }) => got(api.POST("/api/ask", { signal, body: { text: strip.text, from: new Date(window.from).toISOString(), to: new Date(window.to).toISOString(), cluster, scope: scoped ? { namespace: view.namespace || null, workload: view.workload || null } : null } })),
-  });
-  const data = answer.data;
-  const names = data ? seriesNames(data.series) : [];
-  const all = (data?.series ?? []).map(figures);
-  const scale = scaleFor(data?.unit ?? "", Math.max(0, ...all.map((one) => one.highest ?? 0)));
-  const height = strip.height;
-  // Levels and outcomes mean something: they keep their colours whatever their order.
-  const meaning: Record<string, string> = { fatal: theme.critical, error: theme.critical, warn: theme.logs, info: theme.metrics };
-  const colours = strip.by === "level" ? (data?.series ?? []).map((one) => meaning[String(one.labels["level"])] ?? theme.ink2) : undefined;
-  const write = (value: number | null) => (value === null ? "–" : digits(value / scale.divisor));
-  return (
-    <Strip>
-      <div className="name">
-        <b>{strip.title}</b>
-        <Quiet>{strip.subtitle}{scale.unit && data && (data.unit === "{core}" || !data.unit.startsWith("{")) ? `, ${scale.unit}` : ""}</Quiet>
-        {explain && <About>{strip.about} <Link to={{ pathname: "/ask", search: new URLSearchParams({ cluster, q: strip.text.replaceAll(" -> ", "\n  -> ").replaceAll("; ", "\n") }).toString() }}>Ask it</Link></About>}
-      </div>
-      <div>
-        {answer.error ? <Trouble error={answer.error} /> : data && data.series.length === 0
-          ? <div style={{ padding: 14 }}><Quiet>{data.notes[0]?.text ?? "No series has a value in this window. See Arrivals for whether it is collected."}</Quiet></div>
-          : data ? <Chart series={data.series} names={names} unit={data.unit} height={height} window={window} draw={strip.draw} axis={false} yAxis marks={marks} colours={colours} label={`${strip.title}, ${strip.subtitle}`} onZoom={(from, to) => setView({ last: null, from, to })} />
-          : <div style={{ height, padding: 14 }} aria-busy="true"><Quiet>Reading</Quiet></div>}
-      </div>
-      <div className="figures">
-        {names.map((name, i) => <div key={name + i}><i style={{ background: colours?.[i] ?? theme.series[i % 10] }} /><span title={name}>{name}</span><b>{write(all[i]!.last)}</b><b>{write(all[i]!.highest)}</b></div>)}
-      </div>
-    </Strip>
-  );
-}

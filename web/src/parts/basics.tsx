@@ -146,7 +146,8 @@ const TroubleBox = styled.div`
 /** What happened, why, and what to do. */
 export function Trouble({ error }: { error: unknown }) {
   const problem = error instanceof Problem ? error : new Problem(0, "Something went wrong in the page.", String(error));
-  return <TroubleBox role="alert"><b>{problem.title}</b><span>{problem.detail}</span></TroubleBox>;
+  const several = problem.errors.filter((one): one is string => typeof one === "string");
+  return <TroubleBox role="alert"><b>{problem.title}</b>{several.length > 1 ? several.map((one) => <div key={one}><span>{one}</span></div>) : <span>{problem.detail}</span>}</TroubleBox>;
 }
 
 export const Waiting = ({ what }: { what: string }) => <Empty title={what}>This takes a moment.</Empty>;

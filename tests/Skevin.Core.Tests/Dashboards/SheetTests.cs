@@ -1,0 +1,75 @@
+using CsCheck;
+using Skevin.Core.Dashboards;
+
+namespace Skevin.Core.Tests.Dashboards;
+
+public sealed class SheetTests
+{
+    private static readonly Gen<string> Words = Gen.String[Gen.Char["ab:#-'\"{}\n\\ é→|>"], 1, 30].Where(text => text.Trim().Length > 0);
+
+    private static readonly Gen<Strip> Strips = Gen.Select(Words, Words, Gen.Int[0, Sheet.Draws.Length - 1], Gen.Int[48, 480], Words).Select((title, subtitle, draw, height, about) => new Strip(title, subtitle, "container.cpu.time -> rate -> sum by namespace", Sheet.Draws[draw], height, "namespace", about));
+
+    [Fact]
+    public void What_is_written_is_read_back() => Gen.Select(Words, Words, Strips.Array[1, 5]).Sample((title, about, strips) =>
+    {
+        var sheet = new Sheet("", title, about, strips);
+        var back = SheetFile.Read(SheetFile.Write(sheet));
+        (back.Title, back.About).ShouldBe((sheet.Title, sheet.About));
+        back.Strips.ShouldBe(sheet.Strips);
+    }, iter: 300);
+
+    [Fact]
+    public void Json_is_read_too_and_what_is_left_out_is_usual()
+    {
+        var sheet = SheetFile.Read("""{"title": "Cold rooms", "strips": [{"title": "Doors", "text": "logs -> count every 1m"}]}""");
+        sheet.Strips.ShouldBe([new Strip("Doors", "", "logs -> count every 1m", "lines", 96, "", "")]);
+        sheet.Problems().ShouldBeEmpty();
+    }
+
+    [Theory]
+    [InlineData("title: a\nstrips:\n  - title: b\n    hieght: 9\n", "Line 4, column 5: there is no 'hieght' here; a strip has title")]
+    [InlineData("titel: a\n", "Line 1, column 1: there is no 'titel' here; a sheet has title")]
+    [InlineData("title: a\n strips: [\n", "Line 2")]
+    [InlineData("title: a\ntitle: b\n", "Line 2")]
+    [InlineData("", "The file is empty")]
+    [InlineData("title: a\nstrips:\n  - title: b\n    height: tall\n", "Line 4, column 13")]
+    public void A_file_that_is_none_says_where(string text, string says) => Should.Throw<FormatException>(() => SheetFile.Read(text)).Message.ShouldContain(says);
+
+    [Fact]
+    public void Any_text_is_read_or_refused() => Gen.String[Gen.Char["title: srp-\n[]{}\"'&*!|>%@`,#0"], 0, 60].Sample(text =>
+    {
+        try
+        {
+            SheetFile.Read(text);
+        }
+        catch (FormatException)
+        {
+            // Said so.
+        }
+    }, iter: 5000);
+
+    [Fact]
+    public void The_published_schema_names_what_a_file_may_hold()
+    {
+        var schema = System.Text.Json.Nodes.JsonNode.Parse(File.ReadAllText(Path.Combine(Repository.Root, "docs/formats/sheet.schema.json")))!;
+        var strip = schema["properties"]!["strips"]!["items"]!["properties"]!;
+        strip["draw"]!["enum"]!.AsArray().Select(name => (string)name!).ShouldBe(Sheet.Draws);
+        ((int)schema["properties"]!["strips"]!["maxItems"]!).ShouldBe(Sheet.MostStrips);
+        // Every property it names is read, with the default it gives; one it does not name is refused by the reader.
+        foreach (var (name, rule) in strip.AsObject())
+            SheetFile.Read($"title: a\nstrips:\n  - text: logs\n    {(name == "text" ? "title" : name)}: {(name == "height" ? "60" : name == "draw" ? "steps" : "x")}\n").Strips.ShouldHaveSingleItem();
+        new Sheet("", "a", "", SheetFile.Read("strips:\n  - title: b\n    text: logs\n").Strips).Strips[0].ShouldSatisfyAllConditions(
+            read => read.Draw.ShouldBe((string)strip["draw"]!["default"]!), read => read.Height.ShouldBe((int)strip["height"]!["default"]!));
+    }
+
+    [Fact]
+    public void What_is_wrong_inside_says_in_which_strip()
+    {
+        var strip = new Strip("Doors", "", "logs -> count every 1m", "lines", 96, "", "");
+        new Sheet("", "", "", [strip]).Problems().ShouldBe(["A sheet has a title of up to 120 characters."]);
+        new Sheet("", "a", "", []).Problems().ShouldBe(["A sheet has at least one strip."]);
+        new Sheet("", "a", "", [strip, strip with { Draw = "line" }, strip with { Height = 5 }, strip with { Text = "logs -> rat" }]).Problems().ShouldBe([
+            "strips[1] 'Doors': draw is one of lines, area, stack, steps, figure, ranked, table, not 'line'. The nearest: lines.", "strips[2] 'Doors': height is 48 to 480, not 5.",
+            "strips[3] 'Doors': line 1, column 9 of the enquiry: 'rat' is not a step."], Case.Sensitive);
+    }
+}

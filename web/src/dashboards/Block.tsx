@@ -1,0 +1,57 @@
+import { Link } from "react-router";
+import styled, { useTheme } from "styled-components";
+import { Quiet, Trouble } from "../parts/basics";
+import { figures, seriesNames } from "../parts/chartData";
+import { digits, scaleFor, unitWord } from "../parts/format";
+import { exact } from "../parts/time";
+import { askLink, useStrip } from "./StripChart";
+import type { Strip } from "./sheets";
+
+const Frame = styled.div`
+  min-width: 0;
+  padding: 10px 14px;
+  overflow: hidden;
+  & + & { border-left: 1px solid ${({ theme }) => theme.rule}; }
+  .large { font: 700 30px/1.25 ${({ theme }) => theme.text}; font-variant-numeric: tabular-nums; }
+  .large small { font-size: 14px; font-weight: 400; color: ${({ theme }) => theme.ink2}; }
+  .row { display: grid; grid-template-columns: minmax(0, 1.2fr) minmax(40px, 1fr) 84px; gap: 8px; align-items: center; line-height: 1.55; }
+  .row span, td { overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
+  .row i { height: 9px; border-radius: 2px; background: ${({ theme }) => theme.metrics}; }
+  .row b, td.number { font: 500 12px ${({ theme }) => theme.mono}; text-align: right; font-variant-numeric: tabular-nums; }
+  .scroll { overflow: auto; }
+  table { width: 100%; border-collapse: collapse; font-size: 12px; }
+  th { text-align: left; color: ${({ theme }) => theme.ink2}; font-weight: 600; }
+  th.number { text-align: right; }
+  td, th { padding: 1px 8px 1px 0; max-width: 220px; }
+`;
+
+/** A block of a sheet: no curve, but what is so now. */
+export function Block({ strip, cluster, explain }: { strip: Strip; cluster: string; explain: boolean }) {
+  const theme = useTheme();
+  const answer = useStrip(strip, cluster);
+  const data = answer.data;
+  const names = data ? seriesNames(data.series) : [];
+  const rows = (data?.series ?? []).map((series, i) => ({ name: names[i] || strip.title, ...figures(series) }));
+  const scale = scaleFor(data?.unit ?? "", Math.max(0, ...rows.map((row) => row.last ?? 0)));
+  const unit = scale.unit || unitWord(data?.unit ?? "");
+  const write = (value: number | null) => (value === null ? "–" : digits(value / scale.divisor));
+  const ranked = [...rows].sort((a, b) => (b.last ?? -Infinity) - (a.last ?? -Infinity));
+  const most = Math.max(0, ...ranked.map((row) => row.last ?? 0));
+  const cell = (value: unknown, columnUnit: string) => (value === null || value === undefined ? "" : columnUnit === "time" ? exact(Number(value)) : typeof value === "number" ? digits(value) : String(value));
+  return (
+    <Frame role="group" aria-label={strip.title}>
+      <b>{strip.title}</b> <Quiet>{strip.subtitle}{strip.draw !== "figure" && unit ? `, ${unit}` : ""}</Quiet>
+      {explain && <p style={{ margin: "4px 0", fontSize: 12, color: theme.ink2 }}>{strip.about} <Link to={askLink(strip, cluster)}>Ask it</Link></p>}
+      <div className="scroll" style={{ height: strip.height }} tabIndex={0} role="region" aria-label={`${strip.title}, values`}>
+        {answer.error ? <Trouble error={answer.error} /> : !data ? <Quiet>Reading</Quiet>
+          : data.shape === "rows" ? (strip.draw === "table" ? <table><thead><tr>{data.columns!.map((column) => <th key={column.name}>{column.name}</th>)}</tr></thead><tbody>{(data.rows ?? []).map((row, i) => <tr key={i}>{data.columns!.map((column, j) => <td key={column.name} title={cell(row[j], column.unit)}>{cell(row[j], column.unit)}</td>)}</tr>)}</tbody></table>
+            : <Quiet>This enquiry answers with rows: draw it as a table, or end it with a count.</Quiet>)
+          : rows.length === 0 ? <Quiet>{data.notes[0]?.text ?? "No series has a value in this window. See Arrivals for whether it is collected."}</Quiet>
+          : strip.draw === "figure" ? (rows.length === 1 ? <div className="large" title="the newest value">{write(rows[0]!.last)} <small>{unit}</small></div>
+            : ranked.slice(0, 6).map((row) => <div key={row.name} className="row" style={{ gridTemplateColumns: "minmax(0,1fr) auto" }}><span title={row.name}>{row.name}</span><b style={{ fontSize: 15 }}>{write(row.last)} {unit}</b></div>))
+          : strip.draw === "ranked" ? ranked.map((row) => <div key={row.name} className="row"><span title={row.name}>{row.name}</span><i style={{ width: `${most > 0 ? Math.max(1, ((row.last ?? 0) / most) * 100) : 0}%` }} /><b>{write(row.last)}</b></div>)
+          : <table><thead><tr><th>{strip.by || "series"}</th><th className="number">now</th><th className="number">mean</th><th className="number">highest</th></tr></thead><tbody>{ranked.map((row) => <tr key={row.name}><td title={row.name}>{row.name}</td><td className="number">{write(row.last)}</td><td className="number">{write(row.mean)}</td><td className="number">{write(row.highest)}</td></tr>)}</tbody></table>}
+      </div>
+    </Frame>
+  );
+}
