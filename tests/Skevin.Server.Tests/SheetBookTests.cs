@@ -37,6 +37,13 @@ public sealed class SheetBookTests(RunningServer server) : IClassFixture<Running
     }
 
     [Fact]
+    public void Sheets_that_ship_are_sheets_that_could_be_kept()
+    {
+        Skevin.Server.Dashboards.ReadySheets.All.SelectMany(sheet => sheet.Problems().Select(problem => $"{sheet.Id}: {problem}")).ShouldBeEmpty();
+        Skevin.Server.Dashboards.ReadySheets.All.Select(sheet => sheet.Id).ShouldBeUnique();
+    }
+
+    [Fact]
     public async Task What_ships_stays_as_it_is_and_mistakes_are_named()
     {
         using (var ready = await server.Keeper.PutAsJsonAsync("api/sheets/cluster-resources", Body("Mine", 1)))

@@ -2,7 +2,7 @@ import { Link } from "react-router";
 import styled, { useTheme } from "styled-components";
 import { Quiet, Trouble } from "../parts/basics";
 import { figures, seriesNames } from "../parts/chartData";
-import { digits, scaleFor, unitWord } from "../parts/format";
+import { digits, scaleFor, unitWord, whole } from "../parts/format";
 import { exact } from "../parts/time";
 import { askLink, useStrip } from "./StripChart";
 import type { Strip } from "./sheets";
@@ -34,10 +34,10 @@ export function Block({ strip, cluster, explain }: { strip: Strip; cluster: stri
   const rows = (data?.series ?? []).map((series, i) => ({ name: names[i] || strip.title, ...figures(series) }));
   const scale = scaleFor(data?.unit ?? "", Math.max(0, ...rows.map((row) => row.last ?? 0)));
   const unit = scale.unit || unitWord(data?.unit ?? "");
-  const write = (value: number | null) => (value === null ? "–" : digits(value / scale.divisor));
+  const write = (value: number | null) => (value === null ? "–" : Number.isInteger(value) && scale.divisor === 1 ? whole(value) : digits(value / scale.divisor));
   const ranked = [...rows].sort((a, b) => (b.last ?? -Infinity) - (a.last ?? -Infinity));
   const most = Math.max(0, ...ranked.map((row) => row.last ?? 0));
-  const cell = (value: unknown, columnUnit: string) => (value === null || value === undefined ? "" : columnUnit === "time" ? exact(Number(value)) : typeof value === "number" ? digits(value) : String(value));
+  const cell = (value: unknown, columnUnit: string) => (value === null || value === undefined ? "" : columnUnit === "time" ? exact(Number(value)) : typeof value === "number" ? (Number.isInteger(value) ? whole(value) : digits(value)) : String(value));
   return (
     <Frame role="group" aria-label={strip.title}>
       <b>{strip.title}</b> <Quiet>{strip.subtitle}{strip.draw !== "figure" && unit ? `, ${unit}` : ""}</Quiet>

@@ -15,13 +15,13 @@ import { StripChart } from "./StripChart";
 import { StripEditor } from "./StripEditor";
 import { begun, done, emptyStrip, isBlock, moved, redone, rowsOf, undone, type History, type Sheet as Whole, type Strip } from "./sheets";
 
-const Sheet = styled(Card)`flex: none;`;
+const Sheet = styled(Card)`flex: none; > div + div { border-top: 1px solid ${({ theme }) => theme.rule}; }`;
 const ClockRow = styled.div`
   position: sticky;
   bottom: -12px;
   z-index: 2;
   display: grid;
-  grid-template-columns: 158px minmax(0, 1fr) 208px;
+  grid-template-columns: 146px minmax(0, 1fr) 232px;
   margin: 0 1px;
   background: ${({ theme }) => theme.sheet};
   border-top: 1px solid ${({ theme }) => theme.rule};
@@ -31,20 +31,19 @@ const ClockRow = styled.div`
   svg { display: block; }
   text { font: 11px ${({ theme }) => theme.mono}; fill: ${({ theme }) => theme.ink2}; }
 `;
-const Blocks = styled.div`display: grid; border-top: 1px solid ${({ theme }) => theme.rule}; &:first-child { border-top: 0; }`;
+const Blocks = styled.div`display: grid;`;
 const Handle = styled.div`
   display: flex;
   align-items: center;
   gap: 8px;
   padding: 3px 12px;
   background: ${({ theme }) => theme.sunk};
-  border-top: 1px solid ${({ theme }) => theme.rule};
   cursor: grab;
   b { flex: 1; min-width: 0; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
   &[data-over="true"] { box-shadow: inset 0 3px 0 ${({ theme }) => theme.act}; }
 `;
 const Fields = styled(Row)`align-items: flex-end; gap: 12px; margin-bottom: 12px; > div { flex: 1; }`;
-const Beside = styled.div`display: flex; gap: 12px; align-items: flex-start; > section { flex: 1; min-width: 0; }`;
+const Beside = styled.div`display: flex; gap: 12px; align-items: flex-start; > section { flex: 1; min-width: 0; } > aside { position: sticky; top: 0; max-height: calc(100vh - 230px); }`;
 
 interface Draft { title: string; about: string; strips: Strip[] }
 const draftOf = (sheet: Draft): Draft => ({ title: sheet.title, about: sheet.about, strips: sheet.strips });
@@ -172,7 +171,7 @@ function SheetPage({ chosen, sheets }: { chosen: string; sheets: Schemas["SheetS
         {history && open !== null && <StripEditor key={String(open)} isNew={open === "new"} strip={open === "new" ? emptyStrip : shown.strips[open] ?? emptyStrip} onClose={() => setOpen(null)}
           onKeep={(strip) => { change({ ...shown, strips: open === "new" ? [...shown.strips, strip] : shown.strips.map((one, i) => (i === open ? strip : one)) }); setOpen(null); }} />}
       </Beside>
-      <ClockRow aria-hidden="true"><span>one clock for every strip</span><Clock window={window} /><span><i /><i>now</i><i>highest</i></span></ClockRow>
+      {open === null && <ClockRow aria-hidden="true"><span>one clock for every strip</span><Clock window={window} /><span><i /><i>now</i><i>highest</i></span></ClockRow>}
     </>
   );
 }

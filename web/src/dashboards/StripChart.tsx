@@ -11,9 +11,7 @@ import { isBlock, type Strip } from "./sheets";
 
 const Line = styled.div`
   display: grid;
-  grid-template-columns: 158px minmax(0, 1fr) 208px;
-  border-top: 1px solid ${({ theme }) => theme.rule};
-  &:first-child { border-top: 0; }
+  grid-template-columns: 146px minmax(0, 1fr) 232px;
   .name { padding: 10px 12px; border-right: 1px solid ${({ theme }) => theme.rule}; }
   .name b { display: block; line-height: 1.3; }
   .figures { padding: 6px 12px; border-left: 1px solid ${({ theme }) => theme.rule}; display: flex; flex-direction: column; justify-content: center; min-width: 0; }

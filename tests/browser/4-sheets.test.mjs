@@ -1,0 +1,120 @@
+// Own sheets, made by keyboard alone and from files; what the clusters hold; trimming.
+import assert from "node:assert/strict";
+import { after, before, test } from "node:test";
+import { accessible, base, button, open, until } from "./page.mjs";
+
+let it;
+before(async () => {
+  it = await open();
+  const { page } = it;
+  await page.goto(base);
+  await page.getByLabel("E-mail").fill("amsel@larkfield.example");
+  await page.getByLabel("Password").fill(process.env.SKEVIN_DEMO_PASSWORD);
+  await button(page, "Sign in").click();
+  await page.getByRole("heading", { name: "What runs in larkfield-north" }).waitFor();
+});
+after(async () => { await it?.browser.close(); });
+
+test("a sheet is built, reordered, undone and kept by keyboard alone", async () => {
+  const { page } = it;
+  const press = async (name) => { await button(page, name).focus(); await page.keyboard.press("Enter"); };
+  const write = async (label, text) => { await page.getByRole("textbox", { name: label, exact: true }).focus(); await page.keyboard.type(text); };
+  await page.keyboard.press("5");
+  await page.getByRole("heading", { name: "Cluster resources" }).waitFor();
+  await page.getByRole("button", { name: /^More/ }).focus();
+  await page.keyboard.press("Enter");
+  await page.getByRole("menuitem", { name: "New sheet" }).waitFor();
+  await page.keyboard.press("Enter");
+  await page.getByRole("heading", { name: "A new sheet" }).waitFor();
+  await write("Title", "Morning watch");
+  for (const [title, text] of [["Lines", "logs -> count by level every 1m"], ["Spans", "spans -> count by service every 1m"]]) {
+    await press("Add a strip");
+    await page.getByRole("heading", { name: "A new strip" }).waitFor();
+    await page.getByRole("complementary").getByRole("textbox", { name: "Title" }).focus();
+    await page.keyboard.type(title);
+    await write("Enquiry", text);
+    await press("Add it");
+    await page.getByRole("group", { name: new RegExp(`Strip \\d: ${title}`) }).waitFor();
+  }
+  await until(async () => (await page.locator("main canvas").count()) === 2, 20, "two charts");
+  await press("Move Spans up");
+  await page.getByRole("group", { name: "Strip 1: Spans" }).waitFor();
+  await button(page, "Undo").focus();
+  await page.keyboard.press("Control+z");
+  await page.getByRole("group", { name: "Strip 1: Lines" }).waitFor();
+  await page.keyboard.press("Control+Shift+z");
+  await page.getByRole("group", { name: "Strip 1: Spans" }).waitFor();
+  await accessible(page, "a draft of a sheet");
+  await press("Keep");
+  await page.getByText(/version 1 by R. Amsel/).waitFor();
+  assert.match(page.url(), /dashboards\/morning-watch-/);
+});
+
+test("a file with a mistake is refused with its line, the mended one becomes a draft", async () => {
+  const { page } = it;
+  await page.getByRole("button", { name: /^More/ }).click();
+  await page.getByRole("menuitem", { name: "Import a sheet" }).click();
+  await page.getByRole("textbox", { name: "Text" }).fill("title: Cold rooms\nstrips:\n  - title: Doors\n    hieght: 90\n");
+  await button(page, "Read it").click();
+  await page.getByText(/Line 4, column 5: there is no 'hieght' here/).waitFor();
+  await page.getByRole("textbox", { name: "Text" }).fill("title: Cold rooms\nstrips:\n  - title: Doors\n    text: logs -> rat\n");
+  await button(page, "Read it").click();
+  await page.getByText(/strips\[0\] 'Doors': line 1, column 9 of the enquiry: 'rat' is not a step/).waitFor();
+  await accessible(page, "import");
+  await page.getByRole("textbox", { name: "Text" }).fill("title: Cold rooms\nstrips:\n  - title: Doors\n    text: logs -> count by workload every 1m\n    draw: ranked\n");
+  await button(page, "Read it").click();
+  await page.getByRole("heading", { name: "Cold rooms" }).waitFor();
+  await button(page, "Keep").click();
+  await page.getByText(/version 1 by R. Amsel/).waitFor();
+  await page.getByRole("group", { name: "Doors" }).waitFor();
+  await accessible(page, "a block");
+});
+
+test("an answer is put on a sheet, an older version is taken back, a sheet is taken out", async () => {
+  const { page } = it;
+  await page.goto(`${base}/ask?${new URLSearchParams({ cluster: "larkfield-north", last: "10m", q: "container.memory.working_set -> sum by namespace" })}`);
+  await button(page, "Put on a sheet").click();
+  await page.getByRole("textbox", { name: "Title of the strip" }).fill("Memory");
+  await button(page, "Put on Cold rooms").click();
+  await page.getByText(/version 2 by R. Amsel/).waitFor();
+  await page.getByRole("button", { name: /^More/ }).click();
+  await page.getByRole("menuitem", { name: "Versions" }).click();
+  await button(page, "Take version 1 as the draft").click();
+  await button(page, "Keep").click();
+  await page.getByText(/version 3 by R. Amsel/).waitFor();
+  await page.getByRole("button", { name: /^More/ }).click();
+  await page.getByRole("menuitem", { name: "Take out" }).click();
+  await page.getByRole("dialog").getByRole("button", { name: "Take out Cold rooms" }).click();
+  await page.getByRole("heading", { name: "Cluster resources" }).waitFor();
+});
+
+test("services, configuration and storage are listed and opened", async () => {
+  const { page } = it;
+  await page.goto(`${base}/clusters?cluster=larkfield-north`);
+  await button(page, "Services").click();
+  await page.getByRole("table", { name: "Services" }).getByRole("row", { name: /ledger.*3 of 3/ }).click();
+  await page.getByRole("heading", { name: "Whom it leads to" }).waitFor();
+  await accessible(page, "services");
+  await button(page, "Configuration").click();
+  await page.getByRole("row", { name: /bank-terms.*settle/ }).click();
+  await page.getByText("patience: 3s").waitFor();
+  await button(page, "Storage").click();
+  await page.getByRole("row", { name: /data-lot-cache-0.*Bound/ }).waitFor();
+  await accessible(page, "storage");
+});
+
+test("what costs most is left out of the draft, and the difference says so", async () => {
+  const { page } = it;
+  await page.goto(`${base}/collect?cluster=larkfield-north`);
+  await button(page, "Trim").click();
+  await page.getByRole("table", { name: "Costs of metrics" }).getByRole("row").nth(1).waitFor();
+  await accessible(page, "trimming");
+  await button(page, "Leave out price_lookups").click();
+  await page.getByText("price_lookups left out").first().waitFor();
+  await page.getByRole("dialog").getByRole("button", { name: "Close" }).click();
+  await page.getByText("From now on: price_lookups left out").waitFor();
+  await page.getByText(/What is left out from now on cannot be asked for later/).waitFor();
+  await button(page, "Undo changes").click();
+});
+
+test("the page has thrown nothing", () => assert.deepEqual(it.errors, []));
