@@ -50,9 +50,9 @@ public static class ReadySheets
         ]),
         new("workloads", "Workloads and pods", "What runs, what it uses, what is not well.",
         [
-            new("Most processor", "now, by workload", "container.cpu.time -> rate every 1m -> sum by workload -> highest 8", "ranked", 150, "workload", "Rate of the containers' processor time."),
-            new("Most memory", "now, by workload", "container.memory.working_set -> sum by workload every 1m -> highest 8", "ranked", 150, "workload", "Working set of the containers."),
-            new("Restarts", "in the window, by workload", "k8s.container.restart.count -> sum by workload -> highest 8 by max", "table", 150, "workload", "Restarts of the containers, from the cluster's own state."),
+            new("Most processor", "now, by workload", "container.cpu.time -> rate every 1m -> sum by workload -> highest 8", "ranked", 176, "workload", "Rate of the containers' processor time."),
+            new("Most memory", "now, by workload", "container.memory.working_set -> sum by workload every 1m -> highest 8", "ranked", 176, "workload", "Working set of the containers."),
+            new("Restarts", "so far, by workload", "k8s.container.restart.count -> sum by workload -> highest 8 by max", "table", 176, "workload", "Restarts of the containers, from the cluster's own state."),
             new("Processor", "by workload", "container.cpu.time -> rate -> sum by workload -> highest 6", "lines", 110, "workload", "The six that use most."),
             new("Memory", "share of its limit, nearest first", "use: container.memory.working_set -> sum by workload; most: k8s.container.memory.limit -> sum by workload; use / most -> as percent -> highest 6", "lines", 110, "workload", "Working set against the containers' limits: at 100 % a container is killed."),
             new("Events that warn", "by reason", "events -> where level = \"warn\" -> count by k8s.event.reason every 5m", "steps", 72, "k8s.event.reason", "Warnings the cluster reports."),
@@ -74,16 +74,16 @@ public static class ReadySheets
         new("logs", "Logs", "How much is written, how bad it is, and what it says most.",
         [
             new("Lines", "by level", "logs -> count by level every 1m", "stack", 96, "level", "Lines of all containers by minute."),
-            new("Who writes most", "lines a minute", "logs -> count by workload every 1m -> highest 8", "ranked", 150, "workload", "Lines of the newest minute."),
-            new("Kinds of error", "of the window", "logs -> where level = \"error\" -> kinds -> first 8", "table", 150, "", "Error lines by what they have in common."),
+            new("Who writes most", "lines a minute", "logs -> count by workload every 1m -> highest 8", "ranked", 176, "workload", "Lines of the newest minute."),
+            new("Kinds of error", "of the window", "logs -> where level = \"error\" -> kinds -> first 8", "table", 176, "", "Error lines by what they have in common."),
             new("Errors", "by workload", "logs -> where level = \"error\" -> count by workload every 1m -> highest 5 by max", "lines", 96, "workload", "Error lines by minute."),
         ]),
         new("traffic", "Traffic", "Who talks to whom, how much, and what is dropped.",
         [
             new("Bytes", "a minute, by namespace they go to", "flows -> sum bytes by destination.namespace every 1m -> highest 6", "stack", 110, "destination.namespace", "Without a namespace: to the outside."),
             new("Dropped", "by reason", "flows -> where outcome = \"dropped\" -> count by reason every 1m", "steps", 84, "reason", "Flows the nodes dropped, with the reason they give."),
-            new("Largest talkers", "bytes a minute", "flows -> sum bytes by source every 1m -> highest 8", "ranked", 150, "source", "Who sent most in the newest minute."),
-            new("Most asked for", "flows a minute", "flows -> count by destination every 1m -> highest 8", "ranked", 150, "destination", "Who was sent to most often in the newest minute."),
+            new("Largest talkers", "bytes a minute", "flows -> sum bytes by source every 1m -> highest 8", "ranked", 176, "source", "Who sent most in the newest minute."),
+            new("Most asked for", "flows a minute", "flows -> count by destination every 1m -> highest 8", "ranked", 176, "destination", "Who was sent to most often in the newest minute."),
         ]),
         new("names", "Name service", "Whether names are resolved.",
         [

@@ -40,6 +40,11 @@ public sealed class ClusterApiServer(string version, ObjectStore store, Authorit
             return;
         }
         var path = context.Request.Path.Value!.Trim('/').Split('/');
+        if (HttpMethods.IsGet(context.Request.Method) && Discovery.Of(path, Kinds, ClusterScoped) is { } described)
+        {
+            await Json(context, 200, described.ToJsonString());
+            return;
+        }
         switch (path)
         {
             case ["version"]:
@@ -248,6 +253,11 @@ public sealed class ClusterApiServer(string version, ObjectStore store, Authorit
 
     private async Task AccessReview(HttpContext context, Account account)
     {
+        if (!context.Request.HasJsonContentType())
+        {
+            await Status(context, 415, "UnsupportedMediaType", "the body of the request was in an unknown format - accepted media types include: application/json");
+            return;
+        }
         var review = await JsonNode.ParseAsync(context.Request.Body) as JsonObject ?? [];
         var asked = review["spec"]?["resourceAttributes"];
         string Text(string name) => asked?[name]?.GetValue<string>() ?? "";

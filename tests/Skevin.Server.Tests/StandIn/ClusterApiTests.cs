@@ -41,6 +41,19 @@ public sealed class ClusterApiTests : IAsyncLifetime
     }
 
     [Fact]
+    public async Task Clients_that_look_first_find_every_kind_there_is()
+    {
+        // The official client's own reading of the discovery documents.
+        var core = await _admin.CoreV1.GetAPIResourcesAsync();
+        core.Resources.Single(one => one.Name == "pods").ShouldSatisfyAllConditions(one => one.Kind.ShouldBe("Pod"), one => one.Namespaced.ShouldBeTrue(), one => one.ShortNames.ShouldBe(["po"]));
+        core.Resources.Single(one => one.Name == "nodes").Namespaced.ShouldBeFalse();
+        var groups = (await _admin.Apis.GetAPIVersionsAsync()).Groups;
+        groups.Select(group => group.PreferredVersion.GroupVersion).ShouldBe(["apps/v1", "rbac.authorization.k8s.io/v1", "networking.k8s.io/v1", "storage.k8s.io/v1"]);
+        (await _admin.AppsV1.GetAPIResourcesAsync()).Resources.Select(one => one.Kind).ShouldContain("DaemonSet");
+        (await _admin.StorageV1.GetAPIResourcesAsync()).Resources.Select(one => one.Name).ShouldBe(["storageclasses"]);
+    }
+
+    [Fact]
     public async Task Without_a_token_it_is_401_and_without_a_right_403_in_the_apis_words()
     {
         using var http = new HttpClient { BaseAddress = new Uri($"http://127.0.0.1:{_port + 1}") };
