@@ -117,4 +117,20 @@ test("what costs most is left out of the draft, and the difference says so", asy
   await button(page, "Undo changes").click();
 });
 
+test("a promise shows what is left of its error budget, and its rules are put in force", async () => {
+  const { page } = it;
+  await page.goto(`${base}/alarms?cluster=larkfield-north`);
+  await button(page, "Error budget").click();
+  await page.getByRole("textbox", { name: "Name", exact: true }).fill("Gatehouse answers");
+  await page.getByRole("textbox", { name: "Which requests count" }).fill('service = "gatehouse" and kind = "server"');
+  await page.getByRole("textbox", { name: "Share that must be good" }).fill("100");
+  await page.getByText(/a promise of 100 % leaves no budget/).waitFor();
+  await page.getByRole("textbox", { name: "Share that must be good" }).fill("90");
+  await page.getByRole("table", { name: "Rules of the budget" }).getByRole("row", { name: /2 % of the budget of 28 days in 1h.*13.44 times/ }).waitFor();
+  await until(async () => /[1-9]/.test(await page.getByText(/bad, of [\d\u2009]+ counted/).innerText()), 20, "counted requests");
+  await accessible(page, "error budget");
+  await button(page, "Put its rules in force").click();
+  for (const window of ["1h", "6h", "3d"]) await page.getByRole("table", { name: "Alert rules" }).getByRole("row", { name: new RegExp(`Gatehouse answers: .* in ${window}`) }).waitFor();
+});
+
 test("the page has thrown nothing", () => assert.deepEqual(it.errors, []));

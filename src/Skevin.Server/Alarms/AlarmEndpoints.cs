@@ -85,6 +85,7 @@ public static class AlarmEndpoints
         services.AddSingleton<SaveRule>();
         services.AddSingleton<ReplayRule>();
         services.AddSingleton<IncidentBook>();
+        services.AddSingleton<ShowBudget>();
         services.AddHostedService<AlarmWorker>();
         services.AddHttpClient("messages", client => client.Timeout = TimeSpan.FromSeconds(10))
             .ConfigurePrimaryHttpMessageHandler(() => new SocketsHttpHandler { AllowAutoRedirect = false });
@@ -125,6 +126,11 @@ public static class AlarmEndpoints
             (await save.Remove(id, user, stop)).NoContentOr()).Needs(Roles.Author).Audits("removed an alert rule");
         routes.MapPost("/api/alert-rules/replay", async Task<Results<Ok<ReplayView>, ProblemHttpResult>> (ReplayRequest body, ClaimsPrincipal user, ClusterWatchers watchers, ReplayRule replay, CancellationToken stop) =>
             watchers.Visible(body.Cluster, user) is null ? ClusterEndpoints.NotThere(body.Cluster).Http() : (await replay.Run(body, user.Scope(), stop)).Http()).Needs(Roles.Reader).OnlyReads();
+
+        routes.MapPost("/api/alert-rules/budget", async Task<Results<Ok<BudgetView>, ProblemHttpResult>> (BudgetRequest body, ClaimsPrincipal user, ClusterWatchers watchers, ShowBudget show, CancellationToken stop) =>
+            watchers.Visible(body.Cluster, user) is null ? ClusterEndpoints.NotThere(body.Cluster).Http()
+            : body.Objective is null ? new Problem(400, "No objective.", "Send which requests count, which of them are bad, the share that must be good and over how many days.").Http()
+            : (await show.Run(body, user.Scope(), stop)).Http()).Needs(Roles.Reader).OnlyReads();
 
         routes.MapGet("/api/incidents", (string? cluster, DateTimeOffset? from, DateTimeOffset? to, ClaimsPrincipal user, IncidentBook incidents, TimeProvider clock, CancellationToken stop) =>
             incidents.Read(cluster, from ?? clock.GetUtcNow().AddDays(-400), to ?? clock.GetUtcNow(), user.Scope(), stop)).Needs(Roles.Reader);

@@ -105,7 +105,7 @@ public sealed class LanguageTests
 
     private static Gen<Formula> SetFormulas(int depth) => depth == 0
         ? Gen.OneOf<Formula>(Name.Select(name => (Formula)new NamedFormula(name, default)), Gen.Int[-20, 20].Select(number => (Formula)new NumberFormula(number / 2.0, "ms")), Gen.String[Gen.Char["ab \"\\"], 0, 5].Select(text => (Formula)new TextFormula(text, default)))
-        : Gen.OneOf(SetFormulas(depth - 1), Gen.Select(SetFormulas(depth - 1), Gen.Char["+-*/"], SetFormulas(depth - 1)).Select((left, sign, right) => (Formula)new JoinedFormula(left, sign, right, default)));
+        : Gen.OneOf(SetFormulas(depth - 1), Gen.Select(SetFormulas(depth - 1), Gen.Char["+-*/<>"], SetFormulas(depth - 1)).Select((left, sign, right) => (Formula)new JoinedFormula(left, sign, right, default)));
 
     private static readonly Gen<Step> Steps = Gen.OneOf<Step>(
         Predicates(3).Select(predicate => (Step)new WhereStep(predicate, default)),
@@ -134,7 +134,7 @@ public sealed class LanguageTests
 
     private static Gen<Formula> Formulas(int depth) => depth == 0
         ? Gen.OneOf<Formula>(OneOf("a", "odd part").Select(name => (Formula)new NamedFormula(name, default)), Gen.Int[-20, 20].Select(number => (Formula)new NumberFormula(number / 2.0, "ms")))
-        : Gen.OneOf(Formulas(depth - 1), Gen.Select(Formulas(depth - 1), Gen.Char["+-*/"], Formulas(depth - 1)).Select((left, sign, right) => (Formula)new JoinedFormula(left, sign, right, default)));
+        : Gen.OneOf(Formulas(depth - 1), Gen.Select(Formulas(depth - 1), Gen.Char["+-*/<>"], Formulas(depth - 1)).Select((left, sign, right) => (Formula)new JoinedFormula(left, sign, right, default)));
 
     [Fact]
     public void Parsing_what_the_formatter_wrote_gives_the_same_tree() =>

@@ -11,6 +11,7 @@ import { Table, type Column } from "../parts/Table";
 import { ago, exact, length } from "../parts/time";
 import { useCluster } from "../shell/Shell";
 import { useNow, useView } from "../shell/view";
+import { BudgetPage } from "./BudgetPage";
 import { RuleEditor } from "./RuleEditor";
 
 type Alarm = Schemas["AlarmView"];
@@ -43,6 +44,7 @@ export function AlarmsStation() {
   if (alarms.error || rules.error) return <Trouble error={alarms.error ?? rules.error} />;
   if (!alarms.data || !rules.data) return <Waiting what="Reading the alarms" />;
   if (edited === "new") return <RuleEditor key="new" cluster={cluster} rule={null} when={search.get("q") ?? "container.memory.working_set\n  -> max by namespace, pod"} close={() => edit(null)} />;
+  if (edited === "budget") return <BudgetPage cluster={cluster} close={() => edit(null)} />;
   const editedRule = rules.data.find((rule) => rule.id === edited);
   if (editedRule) return <RuleEditor key={editedRule.id} cluster={cluster} rule={editedRule} when="" close={() => edit(null)} />;
 
@@ -79,6 +81,7 @@ export function AlarmsStation() {
       <Title about={`${rules.data.filter((rule) => rule.inForce).length} rules in force for ${cluster}`} actions={<>
         <Button onPress={() => setMessages(true)}>Messages</Button>
         <Button onPress={() => setContacts(true)}>Who is told</Button>
+        <Button needs="author" onPress={() => edit("budget")}>Error budget</Button>
         <Button needs="author" main onPress={() => edit("new")}>New alert rule</Button>
       </>}>{raised.length === 0 ? "Nothing needs a person" : raised.length === 1 ? "One alarm is raised" : `${raised.length} alarms are raised`}</Title>
       <Top>

@@ -17,13 +17,13 @@ public static class FormulaUnits
         bool One(string unit) => unit is "" or "1";
         switch (joined.Operator)
         {
-            case '+' or '-':
+            case '+' or '-' or '<' or '>':
                 if (leftBare || left == right || (One(left) && One(right)))
                     return right;
                 if (rightBare)
                     return left;
                 throw new EnquiryException(new(joined.At.Line, joined.At.Column, joined.Operator.ToString(),
-                    $"{(One(left) ? "a number without unit" : left)} and {(One(right) ? "a number without unit" : right)} cannot be {(joined.Operator == '+' ? "added" : "subtracted")}.", null));
+                    $"{(One(left) ? "a number without unit" : left)} and {(One(right) ? "a number without unit" : right)} cannot be {joined.Operator switch { '+' => "added", '-' => "subtracted", _ => "compared" }}.", null));
             case '*':
                 return One(left) ? right : One(right) ? left : $"{left}.{right}";
             default:

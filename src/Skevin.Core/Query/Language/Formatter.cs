@@ -24,6 +24,7 @@ public static class Formatter
         NamedFormula named => Name(named.Name),
         TextFormula text => Write(new TextValue(text.Text)),
         NumberFormula number => number.Number.ToString("R", CultureInfo.InvariantCulture) + number.Suffix,
+        JoinedFormula { Operator: '<' or '>' } one => $"{(one.Operator == '<' ? "least" : "greatest")}({Write(one.Left, 0)}, {Write(one.Right, 0)})",
         JoinedFormula { Operator: '+' or '-' } sum => Bracketed($"{Write(sum.Left, 0)} {sum.Operator} {Write(sum.Right, 1)}", level > 0),
         JoinedFormula product => Bracketed($"{Write(product.Left, 1)} {product.Operator} {Write(product.Right, 2)}", level > 1),
         _ => throw new InvalidOperationException("A formula without a written form."),

@@ -96,7 +96,7 @@ public sealed partial class Parser
     private Source Source(List<Part> before)
     {
         var token = Next;
-        var formula = token.Kind == TokenKind.Number || IsSymbol("(") || IsSymbol("-")
+        var formula = token.Kind == TokenKind.Number || IsSymbol("(") || IsSymbol("-") || IsFunction
             || (token.Kind is TokenKind.Name or TokenKind.QuotedName && (before.Any(part => part.Name == token.Text) || _tokens[_at + 1] is { Kind: TokenKind.Symbol, Text: "+" or "-" or "*" or "/" }));
         if (formula)
             return new FormulaSource(Sum(before), token.At);
@@ -107,6 +107,8 @@ public sealed partial class Parser
         _at++;
         return Words.RowSources.TryGetValue(token.Text, out var kind) ? new RowSource(kind, token.At) : new MetricSource(token.Text, token.At);
     }
+
+    private bool IsFunction => Next.Kind == TokenKind.Name && JoinedFormula.Functions.ContainsKey(Next.Text) && _tokens[_at + 1] is { Kind: TokenKind.Symbol, Text: "(" };
 
     // In a formula the names are those of parts before it; in set (null) they are fields, and a text may stand too.
     private Formula Sum(List<Part>? before)
@@ -146,6 +148,19 @@ public sealed partial class Parser
                     throw Wrong("Expected ')'.");
                 _at++;
                 return inner;
+            }
+            if (IsFunction)
+            {
+                _at += 2;
+                var left = Sum(before);
+                if (!IsSymbol(","))
+                    throw Wrong($"{token.Text} takes two values with a comma between them.");
+                _at++;
+                var right = Sum(before);
+                if (!IsSymbol(")"))
+                    throw Wrong("Expected ')'.");
+                _at++;
+                return new JoinedFormula(left, JoinedFormula.Functions[token.Text], right, token.At);
             }
             if (IsSymbol("-") && _tokens[_at + 1].Kind == TokenKind.Number)
             {

@@ -61,8 +61,15 @@ public sealed record TextFormula(string Text, Position At) : Formula;
 /// <summary>A number with a unit suffix.</summary>
 public sealed record NumberFormula(double Number, string Suffix) : Formula;
 
-/// <summary>Two formulas joined by <c>+ - * /</c>.</summary>
-public sealed record JoinedFormula(Formula Left, char Operator, Formula Right, Position At) : Formula;
+/// <summary>Two formulas joined by <c>+ - * /</c>, or the lesser or greater of both: <c>least(a, b)</c> and <c>greatest(a, b)</c>, written here as <c>&lt;</c> and <c>&gt;</c>.</summary>
+public sealed record JoinedFormula(Formula Left, char Operator, Formula Right, Position At) : Formula
+{
+    /// <summary>The functions that join two formulas, with the sign they have as an operator.</summary>
+    public static readonly IReadOnlyDictionary<string, char> Functions = new Dictionary<string, char> { ["least"] = '<', ["greatest"] = '>' };
+
+    /// <summary>Joins two numbers; NaN where either is.</summary>
+    public static double Join(double left, char sign, double right) => sign switch { '+' => left + right, '-' => left - right, '*' => left * right, '<' => Math.Min(left, right), '>' => Math.Max(left, right), _ => left / right };
+}
 
 /// <summary>One step of an enquiry.</summary>
 public abstract record Step(Position At);

@@ -67,7 +67,7 @@ internal static class FormulaTable
                             values[i] = double.NaN;
                             continue;
                         }
-                        values[i] = sign switch { '+' => x + y, '-' => x - y, '*' => x * y, _ => x / y };
+                        values[i] = JoinedFormula.Join(x, sign, y);
                     }
                     rows.Add(new TableRow(Labels.From(a.Labels.Concat(b.Labels)), [], values));
                 }

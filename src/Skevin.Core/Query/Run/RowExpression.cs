@@ -40,14 +40,7 @@ internal static class RowExpression
                 throw new EnquiryException(new(text.At.Line, text.At.Column, text.Text, "A text cannot be reckoned with.", null));
             case JoinedFormula joined:
                 var (left, right) = (Number(joined.Left, schema), Number(joined.Right, schema));
-                Func<IRow, double> of = joined.Operator switch
-                {
-                    '+' => row => left.Of(row) + right.Of(row),
-                    '-' => row => left.Of(row) - right.Of(row),
-                    '*' => row => left.Of(row) * right.Of(row),
-                    _ => row => left.Of(row) / right.Of(row),
-                };
-                return (of, FormulaUnits.Of(joined, left.Unit, left.Bare, right.Unit, right.Bare), left.Bare && right.Bare);
+                return (row => JoinedFormula.Join(left.Of(row), joined.Operator, right.Of(row)), FormulaUnits.Of(joined, left.Unit, left.Bare, right.Unit, right.Bare), left.Bare && right.Bare);
             default:
                 throw new InvalidOperationException("Unknown formula.");
         }

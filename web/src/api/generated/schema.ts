@@ -1899,6 +1899,45 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/alert-rules/budget": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["BudgetRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["BudgetView"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/incidents": {
         parameters: {
             query?: never;
@@ -2360,6 +2399,27 @@ export interface components {
             cluster: null | string;
             detail: null | string;
         };
+        BudgetRequest: {
+            objective: components["schemas"]["Objective"];
+            cluster: string;
+            tell?: null | string[];
+        };
+        BudgetView: {
+            /** Format: double */
+            counted: number;
+            /** Format: double */
+            bad: number;
+            /** Format: double */
+            left: null | number;
+            /** Format: double */
+            burn: null | number;
+            /** Format: double */
+            daysToEmpty: null | number;
+            course: (null | number)[][];
+            /** Format: date-time */
+            since: null | string;
+            rules: components["schemas"]["RuleDocument"][];
+        };
         ClaimState: {
             namespace: string;
             name: string;
@@ -2741,6 +2801,15 @@ export interface components {
             text: string;
             cure: null | string;
             gap: null | components["schemas"]["GapView"];
+        };
+        Objective: {
+            name: string;
+            which: string;
+            bad: string;
+            /** Format: double */
+            share: number;
+            /** Format: int32 */
+            days: number;
         };
         ObjectsView: {
             services: components["schemas"]["ServiceView"][];
