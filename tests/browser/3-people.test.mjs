@@ -2,18 +2,10 @@
 import assert from "node:assert/strict";
 import { readFile } from "node:fs/promises";
 import { after, before, test } from "node:test";
-import { accessible, base, button, open } from "./page.mjs";
+import { accessible, base, button, openSignedIn } from "./page.mjs";
 
 let it;
-before(async () => {
-  it = await open();
-  const { page } = it;
-  await page.goto(base);
-  await page.getByLabel("E-mail").fill("amsel@larkfield.example");
-  await page.getByLabel("Password").fill(process.env.SKEVIN_DEMO_PASSWORD);
-  await button(page, "Sign in").click();
-  await page.getByRole("heading", { name: "What runs in larkfield-north" }).waitFor();
-});
+before(async () => { it = await openSignedIn(); });
 after(async () => { await it?.browser.close(); });
 
 test("a series says which agents and rights it comes from, and its label narrows the enquiry", async () => {

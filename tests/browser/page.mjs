@@ -17,6 +17,17 @@ export async function open() {
   return { browser, context, page, errors };
 }
 
+/** The same, signed in as the demo's person, where a cluster is connected. */
+export async function openSignedIn() {
+  const it = await open();
+  await it.page.goto(base);
+  await it.page.getByLabel("E-mail").fill("amsel@larkfield.example");
+  await it.page.getByLabel("Password").fill(process.env.SKEVIN_DEMO_PASSWORD);
+  await button(it.page, "Sign in").click();
+  await it.page.getByRole("heading", { name: "What runs in larkfield-north" }).waitFor();
+  return it;
+}
+
 /** WCAG 2.2 AA by axe; what it finds is named. */
 export async function accessible(page, where) {
   // Rows of a list are alike: of each list the first dozen is looked at, because axe takes minutes over hundreds.

@@ -1,3 +1,4 @@
+using System.Globalization;
 using System.Text.Json.Nodes;
 using Skevin.StandIn.Api;
 
@@ -59,6 +60,87 @@ public static class ScenarioObjects
                     ["spec"] = new JsonObject { ["storageClassName"] = "fast", ["accessModes"] = new JsonArray("ReadWriteOnce"), ["resources"] = new JsonObject { ["requests"] = new JsonObject { ["storage"] = size } } },
                     ["status"] = new JsonObject { ["phase"] = "Bound" },
                 });
+    }
+
+    /// <summary>A node, ready since a moment.</summary>
+    public static JsonObject Node(string name, int index, int number, string born)
+    {
+        var (cores, gib) = Scenario.NodeSize;
+        var amounts = new JsonObject { ["cpu"] = cores.ToString(CultureInfo.InvariantCulture), ["memory"] = $"{gib.ToString(CultureInfo.InvariantCulture)}Gi", ["pods"] = "110" };
+        return new JsonObject
+        {
+            ["apiVersion"] = "v1",
+            ["kind"] = "Node",
+            ["metadata"] = new JsonObject
+            {
+                ["creationTimestamp"] = born,
+                ["labels"] = new JsonObject { [index == 0 ? "node-role.kubernetes.io/control-plane" : "node-role.kubernetes.io/worker"] = "" },
+            },
+            ["status"] = new JsonObject
+            {
+                ["capacity"] = amounts.DeepClone(),
+                ["allocatable"] = amounts,
+                ["addresses"] = new JsonArray(
+                    new JsonObject { ["type"] = "InternalIP", ["address"] = $"192.0.2.{number * 20 + index + 1}" },
+                    new JsonObject { ["type"] = "InternalIP", ["address"] = $"2001:db8:{number:x}:ff::{index + 1:x}" },
+                    new JsonObject { ["type"] = "Hostname", ["address"] = name }),
+                ["nodeInfo"] = new JsonObject { ["kubeletVersion"] = Scenario.Version, ["operatingSystem"] = "linux", ["architecture"] = "amd64" },
+                ["conditions"] = new JsonArray(new JsonObject
+                {
+                    ["type"] = "Ready", ["status"] = "True", ["reason"] = "NodeReady", ["message"] = "the node agent is ready", ["lastTransitionTime"] = born,
+                }),
+            },
+        };
+    }
+
+    /// <summary>The controller of a workload's pods.</summary>
+    public static JsonObject Workload(ScenarioWorkload workload, string born)
+    {
+        string Cpu(double cores) => $"{cores * 1000:0}m";
+        string Memory(double mib) => $"{mib:0}Mi";
+        var container = new JsonObject
+        {
+            ["name"] = workload.Name,
+            ["image"] = $"larkfield/{workload.Name}:3.2.1",
+            ["resources"] = new JsonObject
+            {
+                ["requests"] = new JsonObject { ["cpu"] = Cpu(workload.Request.Cores), ["memory"] = Memory(workload.Request.Mib) },
+                ["limits"] = new JsonObject { ["cpu"] = Cpu(workload.Limit.Cores), ["memory"] = Memory(workload.Limit.Mib) },
+            },
+        };
+        var ports = new JsonArray(new JsonObject { ["name"] = workload.Port == 53 ? "dns" : "http", ["containerPort"] = workload.Port, ["protocol"] = workload.Port == 53 ? "UDP" : "TCP" });
+        if (workload.Metrics > 0)
+            ports.Add(new JsonObject { ["name"] = "metrics", ["containerPort"] = workload.Metrics });
+        container["ports"] = ports;
+        // Source: OpenTelemetry specification, "OTLP exporter configuration"; spans go to the agent on the pod's node.
+        if (workload.Traced)
+            container["env"] = new JsonArray(
+                new JsonObject { ["name"] = "HOST_IP", ["valueFrom"] = new JsonObject { ["fieldRef"] = new JsonObject { ["fieldPath"] = "status.hostIP" } } },
+                new JsonObject { ["name"] = "OTEL_SERVICE_NAME", ["value"] = workload.Name },
+                new JsonObject { ["name"] = "OTEL_EXPORTER_OTLP_ENDPOINT", ["value"] = "http://$(HOST_IP):4318" });
+        var labels = new JsonObject { [Name] = workload.Name };
+        var spec = new JsonObject { ["containers"] = new JsonArray(container) };
+        if (Configurations.FirstOrDefault(one => one.Namespace == workload.Namespace && one.Workload == workload.Name).Name is { } configuration)
+        {
+            spec["volumes"] = new JsonArray(new JsonObject { ["name"] = "configuration", ["configMap"] = new JsonObject { ["name"] = configuration } });
+            container["volumeMounts"] = new JsonArray(new JsonObject { ["name"] = "configuration", ["mountPath"] = "/etc/" + workload.Name });
+        }
+        return new JsonObject
+        {
+            ["apiVersion"] = "apps/v1",
+            ["kind"] = workload.Kind,
+            ["metadata"] = new JsonObject { ["creationTimestamp"] = born, ["generation"] = 1, ["labels"] = labels.DeepClone() },
+            ["spec"] = new JsonObject
+            {
+                ["replicas"] = workload.Replicas,
+                ["selector"] = new JsonObject { ["matchLabels"] = labels.DeepClone() },
+                ["template"] = new JsonObject
+                {
+                    ["metadata"] = new JsonObject { ["labels"] = labels },
+                    ["spec"] = spec,
+                },
+            },
+        };
     }
 
     private static JsonObject Service(ScenarioWorkload workload, int number, int index)

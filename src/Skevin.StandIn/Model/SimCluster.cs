@@ -167,7 +167,7 @@ public sealed class SimCluster
     {
         var born = now - TimeSpan.FromDays(23);
         foreach (var (node, i) in Nodes.Select((node, i) => (node, i)))
-            Store.Put(new ObjectKey("", "nodes", "", node), NodeObject(node, i, born));
+            Store.Put(new ObjectKey("", "nodes", "", node), ScenarioObjects.Node(node, i, _number, Time(born)));
         foreach (var ns in Scenario.Workloads.Select(workload => workload.Namespace).Distinct())
             Store.Put(new ObjectKey("", "namespaces", "", ns), new JsonObject
             {
@@ -177,7 +177,7 @@ public sealed class SimCluster
         foreach (var workload in Scenario.Workloads)
         {
             var plural = workload.Kind == "Deployment" ? "deployments" : "statefulsets";
-            Store.Put(new ObjectKey("apps", plural, workload.Namespace, workload.Name), WorkloadObject(workload, born));
+            Store.Put(new ObjectKey("apps", plural, workload.Namespace, workload.Name), ScenarioObjects.Workload(workload, Time(born)));
         }
         foreach (var (key, body) in ScenarioObjects.All(_number))
         {
@@ -469,85 +469,6 @@ public sealed class SimCluster
     private static ObjectKey Key(SimPod pod) => new("", "pods", pod.Namespace, pod.Name);
 
     private static ObjectKey OwnerKey(SimPod pod) => new("apps", pod.OwnerKind.ToLowerInvariant() + "s", pod.Namespace, pod.OwnerName);
-
-    private JsonObject NodeObject(string name, int index, DateTimeOffset born)
-    {
-        var (cores, gib) = Scenario.NodeSize;
-        var amounts = new JsonObject { ["cpu"] = cores.ToString(CultureInfo.InvariantCulture), ["memory"] = $"{gib.ToString(CultureInfo.InvariantCulture)}Gi", ["pods"] = "110" };
-        return new JsonObject
-        {
-            ["apiVersion"] = "v1",
-            ["kind"] = "Node",
-            ["metadata"] = new JsonObject
-            {
-                ["creationTimestamp"] = Time(born),
-                ["labels"] = new JsonObject { [index == 0 ? "node-role.kubernetes.io/control-plane" : "node-role.kubernetes.io/worker"] = "" },
-            },
-            ["status"] = new JsonObject
-            {
-                ["capacity"] = amounts.DeepClone(),
-                ["allocatable"] = amounts,
-                ["addresses"] = new JsonArray(
-                    new JsonObject { ["type"] = "InternalIP", ["address"] = $"192.0.2.{_number * 20 + index + 1}" },
-                    new JsonObject { ["type"] = "InternalIP", ["address"] = $"2001:db8:{_number:x}:ff::{index + 1:x}" },
-                    new JsonObject { ["type"] = "Hostname", ["address"] = name }),
-                ["nodeInfo"] = new JsonObject { ["kubeletVersion"] = Scenario.Version, ["operatingSystem"] = "linux", ["architecture"] = "amd64" },
-                ["conditions"] = new JsonArray(new JsonObject
-                {
-                    ["type"] = "Ready", ["status"] = "True", ["reason"] = "NodeReady", ["message"] = "the node agent is ready", ["lastTransitionTime"] = Time(born),
-                }),
-            },
-        };
-    }
-
-    private static JsonObject WorkloadObject(ScenarioWorkload workload, DateTimeOffset born)
-    {
-        string Cpu(double cores) => $"{cores * 1000:0}m";
-        string Memory(double mib) => $"{mib:0}Mi";
-        var container = new JsonObject
-        {
-            ["name"] = workload.Name,
-            ["image"] = $"larkfield/{workload.Name}:3.2.1",
-            ["resources"] = new JsonObject
-            {
-                ["requests"] = new JsonObject { ["cpu"] = Cpu(workload.Request.Cores), ["memory"] = Memory(workload.Request.Mib) },
-                ["limits"] = new JsonObject { ["cpu"] = Cpu(workload.Limit.Cores), ["memory"] = Memory(workload.Limit.Mib) },
-            },
-        };
-        var ports = new JsonArray(new JsonObject { ["name"] = workload.Port == 53 ? "dns" : "http", ["containerPort"] = workload.Port, ["protocol"] = workload.Port == 53 ? "UDP" : "TCP" });
-        if (workload.Metrics > 0)
-            ports.Add(new JsonObject { ["name"] = "metrics", ["containerPort"] = workload.Metrics });
-        container["ports"] = ports;
-        // Source: OpenTelemetry specification, "OTLP exporter configuration"; spans go to the agent on the pod's node.
-        if (workload.Traced)
-            container["env"] = new JsonArray(
-                new JsonObject { ["name"] = "HOST_IP", ["valueFrom"] = new JsonObject { ["fieldRef"] = new JsonObject { ["fieldPath"] = "status.hostIP" } } },
-                new JsonObject { ["name"] = "OTEL_SERVICE_NAME", ["value"] = workload.Name },
-                new JsonObject { ["name"] = "OTEL_EXPORTER_OTLP_ENDPOINT", ["value"] = "http://$(HOST_IP):4318" });
-        var labels = new JsonObject { [ScenarioObjects.Name] = workload.Name };
-        var spec = new JsonObject { ["containers"] = new JsonArray(container) };
-        if (ScenarioObjects.Configurations.FirstOrDefault(one => one.Namespace == workload.Namespace && one.Workload == workload.Name).Name is { } configuration)
-        {
-            spec["volumes"] = new JsonArray(new JsonObject { ["name"] = "configuration", ["configMap"] = new JsonObject { ["name"] = configuration } });
-            container["volumeMounts"] = new JsonArray(new JsonObject { ["name"] = "configuration", ["mountPath"] = "/etc/" + workload.Name });
-        }
-        return new JsonObject
-        {
-            ["apiVersion"] = "apps/v1",
-            ["kind"] = workload.Kind,
-            ["metadata"] = new JsonObject { ["creationTimestamp"] = Time(born), ["generation"] = 1, ["labels"] = labels.DeepClone() },
-            ["spec"] = new JsonObject
-            {
-                ["replicas"] = workload.Replicas,
-                ["selector"] = new JsonObject { ["matchLabels"] = labels.DeepClone() },
-                ["template"] = new JsonObject
-                {
-                    ["metadata"] = new JsonObject { ["labels"] = labels },
-                    ["spec"] = spec,
-                },
-            },
-        };
-    }
 
     private string Suffix()
     {

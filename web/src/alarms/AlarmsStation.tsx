@@ -57,7 +57,7 @@ export function AlarmsStation() {
     { id: "rule", title: "Alarm", width: "36%", cell: (alarm) => alarm.rule, value: (alarm) => alarm.rule },
     { id: "which", title: "Which", cell: (alarm) => which(alarm.labels as Record<string, string>), value: (alarm) => which(alarm.labels as Record<string, string>) },
     { id: "state", title: "State", width: "104px", cell: (alarm) => (shelved(alarm, now) ? `shelved until ${exact(Date.parse(alarm.shelvedUntil!)).slice(-8, -3)}` : alarm.acknowledgedBy ? `${states[alarm.state]}, seen` : states[alarm.state]), value: (alarm) => states[alarm.state] },
-    { id: "since", title: "raised", width: "124px", number: true, cell: (alarm) => <span title={alarm.raisedAt ? exact(Date.parse(alarm.raisedAt)) : ""}>{alarm.raisedAt ? ago(Date.parse(alarm.raisedAt), now) : "not yet"}</span>, value: (alarm) => (alarm.raisedAt ? Date.parse(alarm.raisedAt) : 0) },
+    { id: "since", title: "raised", width: "140px", number: true, cell: (alarm) => <span title={alarm.raisedAt ? exact(Date.parse(alarm.raisedAt)) : ""}>{alarm.raisedAt ? ago(Date.parse(alarm.raisedAt), now) : "not yet"}</span>, value: (alarm) => (alarm.raisedAt ? Date.parse(alarm.raisedAt) : 0) },
     { id: "value", title: "now", width: "84px", number: true, cell: (alarm) => withUnit(alarm.value, alarm.unit), value: (alarm) => alarm.value },
     { id: "worst", title: "worst", width: "84px", number: true, cell: (alarm) => withUnit(alarm.worst, alarm.unit), value: (alarm) => alarm.worst },
   ];

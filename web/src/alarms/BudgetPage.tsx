@@ -52,11 +52,12 @@ export function BudgetPage({ cluster, close }: { cluster: string; close: () => v
     onSuccess: () => { void queries.invalidateQueries({ queryKey: ["rules"] }); close(); },
   });
   const view = budget.error ? undefined : budget.data;
-  const window = { from: end - tried.days * 86_400_000, to: end };
+  // Where there is less data than the period is long, the chart begins with the data.
+  const window = { from: Math.max(end - tried.days * 86_400_000, view?.since ? Date.parse(view.since) : 0), to: end };
   const rules: Column<Document>[] = [
     { id: "mark", title: "", width: "28px", cell: (rule) => <Mark level={rule.severity ?? "major"} title={rule.severity ?? ""} /> },
     { id: "rule", title: "Rule", width: "52%", cell: (rule) => rule.rule, value: (rule) => rule.rule },
-    { id: "bound", title: "raised when the budget burns", cell: (rule) => `${rule.above} times as fast as is sustainable`, value: (rule) => Number(rule.above) },
+    { id: "bound", title: "raised when the budget burns", cell: (rule) => `${digits(Number(rule.above))} times as fast as is sustainable`, value: (rule) => Number(rule.above) },
   ];
   const left = view?.left ?? null;
   const level = left === null ? "clear" : left <= 0 ? "critical" : left < 0.25 ? "major" : "clear";

@@ -10,7 +10,7 @@ const Grid = styled.div`
   padding: 8px 16px 12px;
   align-items: center;
   .name { display: flex; gap: 4px; align-items: center; white-space: nowrap; }
-  .rule { display: grid; grid-template-columns: 1fr 178px; gap: 10px; align-items: center; }
+  .rule { display: grid; grid-template-columns: 1fr 198px; gap: 10px; align-items: center; }
   .rule span { font: 12px ${({ theme }) => theme.mono}; color: ${({ theme }) => theme.ink2}; text-align: right; white-space: nowrap; }
 `;
 
