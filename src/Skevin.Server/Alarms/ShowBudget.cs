@@ -37,16 +37,26 @@ public sealed class ShowBudget(AskEnquiry ask, TimeProvider clock)
         {
             var from = now - objective.Days * 24 * Hour;
             var (all, bad) = (await Ask(false, "1h", from), await Ask(true, "1h", from));
-            var (asked, broken) = (Values(all), Values(bad));
-            // Hours in which nothing was bad may have no series at all.
-            Array.Resize(ref broken, asked.Length);
-            var state = ErrorBudget.State(objective, asked, broken, (Total(await Ask(false, "1m", now - Hour)), Total(await Ask(true, "1m", now - Hour))));
+            var (lately, latelyBad) = (await Ask(false, "1m", now - Hour), await Ask(true, "1m", now - Hour));
+            // Slots are whole hours; the running one is counted by its minutes.
+            var running = now / Hour * Hour;
+            double Running(Answer answer) => Values(answer).Where((value, i) => double.IsFinite(value) && answer.FirstEnd + i * 60_000L > running).Sum();
+            var hours = (int)Math.Max(0, (running - all.FirstEnd) / Hour + 1);
+            double[] WithRunning(Answer answer, Answer minutes)
+            {
+                // Hours in which nothing was counted may have no series at all.
+                var values = Values(answer);
+                Array.Resize(ref values, hours);
+                return [.. values, Running(minutes)];
+            }
+            var (asked, broken) = (WithRunning(all, lately), WithRunning(bad, latelyBad));
+            var state = ErrorBudget.State(objective, asked, broken, (Total(lately), Total(latelyBad)));
             double? Finite(double value) => double.IsFinite(value) ? value : null;
-            double At(int i) => all.FirstEnd + i * Hour;
+            double At(int i) => i < hours ? all.FirstEnd + (long)i * Hour : now;
             var first = Array.FindIndex(asked, value => value > 0);
             return new BudgetView(state.Counted, state.Bad, Finite(state.Left), Finite(state.Burn), Finite(state.DaysToEmpty),
                 [.. ErrorBudget.Course(objective, asked, broken).Select((left, i) => (IReadOnlyList<double?>)[At(i), Finite(left)])],
-                first < 0 ? null : DateTimeOffset.FromUnixTimeMilliseconds((long)At(first) - Hour), ErrorBudget.Rules(objective, request.Cluster, request.Tell));
+                first < 0 ? null : DateTimeOffset.FromUnixTimeMilliseconds(first < hours ? (long)At(first) - Hour : running), ErrorBudget.Rules(objective, request.Cluster, request.Tell));
         }
         catch (EnquiryException wrong)
         {
