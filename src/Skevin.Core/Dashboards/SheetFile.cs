@@ -55,5 +55,10 @@ public static class SheetFile
                 ? $"there is no '{unknown.Groups[1].Value}' here; {(unknown.Groups[2].Value == "Part" ? "a strip has title, subtitle, text, draw, height, by and about" : "a sheet has title, about and strips")}."
                 : message), wrong);
         }
+        catch (Exception odd) when (odd is not FormatException)
+        {
+            // The YAML library lets other exceptions through, for example where a tag is no URI.
+            throw new FormatException("It cannot be read as YAML: " + odd.Message, odd);
+        }
     }
 }

@@ -33,6 +33,7 @@ public sealed class SheetTests
     [InlineData("title: a\ntitle: b\n", "Line 2")]
     [InlineData("", "The file is empty")]
     [InlineData("title: a\nstrips:\n  - title: b\n    height: tall\n", "Line 4, column 13")]
+    [InlineData("!![,\n", "cannot be read as YAML")]
     public void A_file_that_is_none_says_where(string text, string says) => Should.Throw<FormatException>(() => SheetFile.Read(text)).Message.ShouldContain(says);
 
     [Fact]
@@ -61,6 +62,13 @@ public sealed class SheetTests
         new Sheet("", "a", "", SheetFile.Read("strips:\n  - title: b\n    text: logs\n").Strips).Strips[0].ShouldSatisfyAllConditions(
             read => read.Draw.ShouldBe((string)strip["draw"]!["default"]!), read => read.Height.ShouldBe((int)strip["height"]!["default"]!));
     }
+
+    [Theory]
+    [InlineData("title: ")]
+    [InlineData("")]
+    [InlineData("strips:\n  - ")]
+    [InlineData("? ")]
+    public void Deep_nesting_is_refused_not_followed(string begin) => Should.Throw<FormatException>(() => SheetFile.Read(begin + new string('[', 200_000)));
 
     [Fact]
     public void What_is_wrong_inside_says_in_which_strip()
