@@ -1,6 +1,6 @@
 using System.Collections.Concurrent;
 using Skevin.Core.Access;
-using Skevin.Core.Arrivals;
+using Skevin.Server.Collection;
 using Skevin.Core.Collection;
 using Skevin.Core.Diagnosis;
 using Skevin.Server.Ask;
@@ -26,8 +26,7 @@ public sealed class FindTroubles(SampleStore store, Heads heads, AskEnquiry ask,
         if (_last.TryGetValue(cluster.Id, out var last) && now - last.At < Every)
             return last.Found;
         var (from, to) = ((now - Over).ToUnixTimeMilliseconds(), now.ToUnixTimeMilliseconds());
-        var alive = ask.SeriesFor(AccessScope.Everything, cluster.Name).All().Where(series => heads.Has(series, from, to))
-            .Select(series => (series.Key, heads.Samples.Read(series.Id, from, to).Length / Over.TotalSeconds, ExpectedSources.IsEndpoint(series.Source)));
+        var alive = StoredRates.BySeries(ask.SeriesFor(AccessScope.Everything, cluster.Name), heads, from, to);
         var found = Troubles.Of(new ClusterEvidence(Trimming.Metrics(alive, Nobody, new Dictionary<string, DateTimeOffset>()), await Lines(cluster.Id, now.ToUnixTimeSeconds() / 60, stop), clocks.Of(cluster.Id)));
         _last[cluster.Id] = (now, found);
         return found;

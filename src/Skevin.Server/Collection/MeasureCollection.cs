@@ -26,21 +26,7 @@ public sealed class MeasureCollection(SampleStore store, Heads heads, AskEnquiry
             var answer = await EnquiryRunner.Run(enquiry, null, new Window(from - (long)Over.TotalMilliseconds, now), ask.ReaderFor(AccessScope.Everything, cluster), new Limits(), stop);
             cores = answer.Series.SelectMany(series => series.Values).Where(value => !double.IsNaN(value)).Select(value => (double?)value).LastOrDefault();
         }
-        return new MeasuredCollection(alive.Length, await PerSecond(id, now / 60_000, stop), await Bytes(stop), cores);
-    }
-
-    // Whole minutes: the running one is not over yet.
-    private async Task<Dictionary<string, double>> PerSecond(int cluster, long minute, CancellationToken stop)
-    {
-        await using var command = store.Database.CreateCommand("select signal, sum(samples) from arrival_minute where cluster_id = @cluster and minute >= @from and minute < @to group by signal");
-        command.Parameters.AddWithValue("cluster", cluster);
-        command.Parameters.AddWithValue("from", minute - (long)Over.TotalMinutes);
-        command.Parameters.AddWithValue("to", minute);
-        var rates = new Dictionary<string, double>();
-        await using var rows = await command.ExecuteReaderAsync(stop);
-        while (await rows.ReadAsync(stop))
-            rates[rows.GetString(0)] = rows.GetInt64(1) / Over.TotalSeconds;
-        return rates;
+        return new MeasuredCollection(alive.Length, await StoredRates.BySignal(store, id, now / 60_000 - (long)Over.TotalMinutes, now / 60_000, stop), await Bytes(stop), cores);
     }
 
     private async Task<Dictionary<string, long>> Bytes(CancellationToken stop)

@@ -1,7 +1,6 @@
 using System.Text.Json;
 using Microsoft.EntityFrameworkCore;
 using Skevin.Core.Access;
-using Skevin.Core.Arrivals;
 using Skevin.Core.Collection;
 using Skevin.Core.Query.Language;
 using Skevin.Core.Query.Run;
@@ -36,8 +35,7 @@ public sealed class MeasureTrimming(SampleStore store, Heads heads, AskEnquiry a
     {
         var now = clock.GetUtcNow();
         var (from, to) = ((now - Over).ToUnixTimeMilliseconds(), now.ToUnixTimeMilliseconds());
-        var alive = ask.SeriesFor(scope, cluster).All().Where(series => heads.Has(series, from, to))
-            .Select(series => (series.Key, heads.Samples.Read(series.Id, from, to).Length / Over.TotalSeconds, ExpectedSources.IsEndpoint(series.Source))).ToArray();
+        var alive = StoredRates.BySeries(ask.SeriesFor(scope, cluster), heads, from, to);
         return new TrimmingView(Trimming.Metrics(alive, await UsedBy(id, stop), await asked.Read(stop)), await Lines(cluster, scope, new Window(from, to), stop), await Effect(id, now, stop));
     }
 
@@ -85,22 +83,7 @@ public sealed class MeasureTrimming(SampleStore store, Heads heads, AskEnquiry a
             return null;
         // The minute of the roll-out and the one behind it belong to both; the running minute is not over.
         var (rolled, running) = (applied.ToUnixTimeSeconds() / 60, now.ToUnixTimeSeconds() / 60);
-        return new RevisionEffect(revision.Revision, applied, await Rates(cluster, rolled - (long)EffectOver.TotalMinutes, rolled, stop),
-            await Rates(cluster, Math.Max(rolled + 2, running - (long)EffectOver.TotalMinutes), running, stop));
-    }
-
-    private async Task<Dictionary<string, double>> Rates(int cluster, long from, long to, CancellationToken stop)
-    {
-        var rates = new Dictionary<string, double>();
-        if (to - from < 1)
-            return rates;
-        await using var command = store.Database.CreateCommand("select signal, sum(samples) from arrival_minute where cluster_id = @cluster and minute >= @from and minute < @to group by signal");
-        command.Parameters.AddWithValue("cluster", cluster);
-        command.Parameters.AddWithValue("from", from);
-        command.Parameters.AddWithValue("to", to);
-        await using var rows = await command.ExecuteReaderAsync(stop);
-        while (await rows.ReadAsync(stop))
-            rates[rows.GetString(0)] = rows.GetInt64(1) / ((to - from) * 60.0);
-        return rates;
+        return new RevisionEffect(revision.Revision, applied, await StoredRates.BySignal(store, cluster, rolled - (long)EffectOver.TotalMinutes, rolled, stop),
+            await StoredRates.BySignal(store, cluster, Math.Max(rolled + 2, running - (long)EffectOver.TotalMinutes), running, stop));
     }
 }
