@@ -1,4 +1,5 @@
 using System.Net;
+using System.Net.Sockets;
 
 namespace Skevin.Agent;
 
@@ -14,6 +15,10 @@ public enum AgentRole
 
 /// <summary>Opens a connection to a pod's address. The stand-in maps it to a port of its own.</summary>
 public delegate ValueTask<Stream> Dial(string host, int port, CancellationToken stop);
+
+/// <summary>Looks a name up in one address family. Empty where it has no address in it.</summary>
+/// <exception cref="System.Net.Sockets.SocketException">The name service does not answer, or knows no such name.</exception>
+public delegate Task<IReadOnlyList<IPAddress>> Resolve(string name, AddressFamily family, CancellationToken stop);
 
 /// <summary>Everything the agent takes from its surroundings. These are its only seams.</summary>
 /// <param name="Role">What it collects.</param>
@@ -33,4 +38,11 @@ public delegate ValueTask<Stream> Dial(string host, int port, CancellationToken 
 /// <param name="Clock">The clock.</param>
 public sealed record AgentEnvironment(
     AgentRole Role, string NodeName, string PodName, string ConfigurationFile, string TokenFile, string AccountTokenFile,
-    string? CertificateFile, Uri ClusterApi, string BufferFolder, string HostRoot, IPAddress Listen, int SpanPort, int FlowPort, Dial? Dial, TimeProvider Clock);
+    string? CertificateFile, Uri ClusterApi, string BufferFolder, string HostRoot, IPAddress Listen, int SpanPort, int FlowPort, Dial? Dial, TimeProvider Clock)
+{
+    /// <summary>How names are looked up; null for the network as it is.</summary>
+    public Resolve? Resolve { get; init; }
+
+    /// <summary>Bytes free where the buffer lies; null for what the system says.</summary>
+    public Func<long>? FreeBytes { get; init; }
+}

@@ -19,6 +19,11 @@ public static class AgentHost
         var app = builder.Build();
         var json = new JsonSerializerOptions(JsonSerializerDefaults.Web) { WriteIndented = true };
         app.MapGet("/status", () => Results.Json(agent.Status, json));
+        // Both tell or do more than a neighbour in the cluster may ask for, so they are the server's alone.
+        var own = app.MapGroup("").AddEndpointFilter(async (call, next) =>
+            AgentKey.Fits(call.HttpContext.Request.Headers[AgentKey.Header], agent.KeyHash) ? await next(call) : Results.StatusCode(StatusCodes.Status403Forbidden));
+        own.MapGet("/probe/{family}/{port:int:range(0,65535)}/{host:maxlength(253)}", async (string family, int port, string host, CancellationToken stop) => Results.Json(await agent.Probe(host, port, family, stop), json));
+        own.MapGet("/page/{**source}", (string source) => agent.PageOf(source) is { } page ? Results.Json(page, json) : Results.NotFound());
         if (spans is not null)
             new SpanReceiver(agent).Map(app);
         return app;

@@ -10,6 +10,7 @@ using Skevin.Agent.Buffer;
 using Skevin.Agent.Collection;
 using Skevin.Agent.Receivers;
 using Skevin.Core.Arrivals;
+using Skevin.Core.Clusters;
 using Skevin.Core.Collection;
 using Skevin.Core.Formats.Otlp;
 using Skevin.Core.Series;
@@ -37,9 +38,11 @@ public sealed class CollectingAgent : IAsyncDisposable
 
     private readonly AgentEnvironment _environment;
     private readonly DiskBuffer _buffer;
+    private readonly FreeSpace _space;
     private readonly Sender _sender;
     private readonly ClusterAccess _cluster;
     private readonly SourceReader _reader;
+    private readonly NetworkProbe _probe;
     private readonly LogTailer _logs;
     private readonly ClusterEvents _events;
     private readonly SealQueue<ExportTraceServiceRequest> _spans;
@@ -64,6 +67,7 @@ public sealed class CollectingAgent : IAsyncDisposable
     {
         _environment = environment;
         _buffer = new DiskBuffer(environment.BufferFolder);
+        _space = new FreeSpace(environment.BufferFolder, environment.FreeBytes, environment.Clock);
         var handler = new SocketsHttpHandler { PooledConnectionIdleTimeout = TimeSpan.FromSeconds(90), AllowAutoRedirect = false, UseProxy = false };
         if (environment.Dial is { } dial)
             handler.ConnectCallback = (context, stop) => dial(context.DnsEndPoint.Host, context.DnsEndPoint.Port, stop);
@@ -73,6 +77,7 @@ public sealed class CollectingAgent : IAsyncDisposable
         _sender.Done += OnDone;
         _cluster = new ClusterAccess(environment);
         _reader = new SourceReader(environment, _cluster, _scrapes);
+        _probe = new NetworkProbe(environment);
         _logs = new LogTailer(environment.HostRoot, _buffer);
         _events = new ClusterEvents(_cluster, _buffer);
         _spans = new(SealSpans);
@@ -102,8 +107,17 @@ public sealed class CollectingAgent : IAsyncDisposable
     /// <summary>The plan in force; null before it could be read.</summary>
     public CollectionPlan? Plan => _configuration?.Plan;
 
+    /// <summary>Hash of the key its own server knows; null before the configuration could be read.</summary>
+    public string? KeyHash => _configuration?.KeyHash;
+
+    /// <summary>Tries a name and a connection from here.</summary>
+    public Task<ProbeAnswer> Probe(string host, int port, string family, CancellationToken stop) => _probe.Run(host, port, family, stop);
+
+    /// <summary>What an endpoint gave when it was read last; null where it was not read since the start.</summary>
+    public RawPage? PageOf(string source) => _reader.Pages.GetValueOrDefault(source);
+
     /// <summary>Whether no more can be kept.</summary>
-    public bool Full => _configuration is { } configuration && _buffer.Bytes > configuration.BufferBytes;
+    public bool Full => _configuration is { } configuration && (_buffer.Bytes > configuration.BufferBytes || _space.Trouble is not null);
 
     /// <summary>What it has to say of itself.</summary>
     public AgentStatus Status
@@ -262,6 +276,12 @@ public sealed class CollectingAgent : IAsyncDisposable
         _nextMetrics = stamp + every;
         if (now - stamp >= Punctual)
             return;
+        if (_space.Trouble is { } full)
+        {
+            foreach (var source in _sources.Keys.Where(key => key.Signal == "metrics").Select(key => key.Source).ToArray())
+                Report("metrics", source, 0, now, full);
+            return;
+        }
         var results = await _reader.Read(plan, stamp, stop);
         foreach (var result in results)
             Report("metrics", result.Source, result.Metrics?.Points ?? 0, now, result.Error);
@@ -273,6 +293,12 @@ public sealed class CollectingAgent : IAsyncDisposable
     private async Task Logs(LogsPlan plan, DateTimeOffset now, CancellationToken stop)
     {
         await _cluster.RefreshPods(now, PodsEvery, stop);
+        if (_space.Trouble is { } full)
+        {
+            foreach (var source in _sources.Keys.Where(key => key.Signal == "logs").Select(key => key.Source).ToArray())
+                Report("logs", source, 0, now, full);
+            return;
+        }
         try
         {
             for (var more = true; more && !stop.IsCancellationRequested && !Full;)
@@ -338,6 +364,9 @@ public sealed class CollectingAgent : IAsyncDisposable
 
     private void SealFlows()
     {
+        // What cannot be kept stays with the receiver, which drops and counts it when it has too much.
+        if (_space.Trouble is not null)
+            return;
         if (Flows.Take() is not var (body, count, marks))
             return;
         var source = ExpectedSources.Flows(_environment.NodeName);

@@ -25,7 +25,8 @@ public static class InventoryMapping
             Amounts(node.Status?.Capacity),
             Amounts(node.Status?.Allocatable),
             node.Status?.NodeInfo?.KubeletVersion ?? "",
-            Created(node.Metadata));
+            Created(node.Metadata))
+        { DiskPressure = node.Status?.Conditions?.Any(condition => condition is { Type: "DiskPressure", Status: "True" }) == true };
     }
 
     /// <summary>A namespace.</summary>
@@ -34,7 +35,7 @@ public static class InventoryMapping
     /// <summary>A deployment.</summary>
     public static WorkloadState Workload(V1Deployment item) => new(
         item.Metadata.NamespaceProperty, "Deployment", item.Metadata.Name, item.Spec?.Replicas ?? 1, item.Status?.ReadyReplicas ?? 0,
-        item.Status?.AvailableReplicas ?? 0, item.Status?.UpdatedReplicas ?? 0, Created(item.Metadata), Revision(item.Spec?.Template?.Metadata));
+        item.Status?.AvailableReplicas ?? 0, item.Status?.UpdatedReplicas ?? 0, Created(item.Metadata), Revision(item.Spec?.Template?.Metadata), item.Spec?.Paused == true);
 
     /// <summary>A stateful set.</summary>
     public static WorkloadState Workload(V1StatefulSet item) => new(
@@ -44,7 +45,7 @@ public static class InventoryMapping
     /// <summary>A daemon set.</summary>
     public static WorkloadState Workload(V1DaemonSet item) => new(
         item.Metadata.NamespaceProperty, "DaemonSet", item.Metadata.Name, item.Status?.DesiredNumberScheduled ?? 0, item.Status?.NumberReady ?? 0,
-        item.Status?.NumberAvailable ?? 0, item.Status?.UpdatedNumberScheduled ?? 0, Created(item.Metadata), Revision(item.Spec?.Template?.Metadata));
+        item.Status?.NumberAvailable ?? 0, item.Status?.UpdatedNumberScheduled ?? 0, Created(item.Metadata), Revision(item.Spec?.Template?.Metadata), item.Spec?.UpdateStrategy?.Type == "OnDelete");
 
     /// <summary>A pod.</summary>
     public static PodState Pod(V1Pod pod)

@@ -20,11 +20,14 @@ public sealed class FaultTests(ServerWithStandIn server) : IClassFixture<ServerW
         (1, "malformed-exposition", source => Named(source, "metrics", "intake/lot-registry-"), "the exposition is malformed", null),
         (1, "clock-behind", IsTrouble, "the clock of north-2 is 40 s behind", null),
         (2, "node-lost", source => Named(source, "metrics", "node/north-4"), "node north-4 is not ready", null),
+        (2, "disk-full", source => Named(source, "metrics", "node/north-2"), "the disk of north-2 is full", null),
         (2, "label-explosion", IsTrouble, "label session of price_lookups explodes", null),
         (3, "agent-image-missing", source => ((string?)source["cause"])?.Contains("image") == true, "the agent's image cannot be pulled", "applyAgain"),
         (4, "image-policy-forbids", source => ((string?)source["cause"])?.Contains("image") == true, "an image policy forbids the agent", null),
         (5, "agent-killed-for-memory", source => ((string?)source["cause"])?.Contains("memory") == true, "the agent is killed for memory", "applyAgain"),
         (6, "configuration-not-in-use", source => ((string?)source["cause"])?.Contains("configuration") == true, "the agent reads another configuration", "applyAgain"),
+        (9, "two-revisions", IsTrouble, "agents of two revisions", null),
+        (10, "no-network", source => ((string?)source["cause"])?.StartsWith("no network", StringComparison.Ordinal) == true, "no network on node north-1", null),
         (7, "role-missing", source => Named(source, "metrics", "node/north-1"), "403 the role lacks a right", "applyAgain"),
         (8, "token-altered", source => Named(source, "metrics", "node/north-2"), "401 unknown ingest token", "handOutToken"),
     ];
@@ -53,10 +56,11 @@ public sealed class FaultTests(ServerWithStandIn server) : IClassFixture<ServerW
         await ApiCalls.Until(() => server.Keeper.Json("api/clusters/" + North), view => (bool)view["complete"]!, 30, "the inventory");
         await server.Keeper.Send($"api/clusters/{North}/collection/roll-out", new { plan });
         await AllWell("the roll-out");
+        await What_works_is_probed_and_what_lacks_is_listed();
         var table = new StringBuilder();
         var docs = Environment.GetEnvironmentVariable("SKEVIN_WRITE_DOCS") is not null;
-        // PathTests walk through the last two as well; the others that are left out here take the same way as one that is not.
-        foreach (var group in Expected.Where(one => docs || one.Group is 1 or 2 or 6).GroupBy(one => docs ? one.Fault : one.Group.ToString(System.Globalization.CultureInfo.InvariantCulture)))
+        // PathTests walk through role and token as well; the others that are left out here take the same way as one that is not.
+        foreach (var group in Expected.Where(one => docs || one.Group is 1 or 2 or 9).GroupBy(one => docs ? one.Fault : one.Group.ToString(System.Globalization.CultureInfo.InvariantCulture)))
         {
             foreach (var one in group)
                 await Switch(one.Fault, true);
@@ -86,6 +90,33 @@ public sealed class FaultTests(ServerWithStandIn server) : IClassFixture<ServerW
                 The faults that touch the workloads alone (`burst`, `slow-bank`, `memory-leak`, `policy-denies`, `name-service-fails`) leave collection in order: they are seen in what is collected.
 
                 """);
+    }
+
+    // Real connections from every node, before and while one has lost an address family.
+    private async Task What_works_is_probed_and_what_lacks_is_listed()
+    {
+        async Task<JsonNode[]> Probe(object what) => [.. (await server.Keeper.Send($"api/clusters/{North}/probe", what))!["outcomes"]!.AsArray().OfType<JsonNode>()];
+        async Task<JsonNode[]> Lacking() => [.. (await server.Keeper.Json("api/clusters/" + North))["readiness"]!.AsArray().OfType<JsonNode>().Where(item => (string)item["level"]! != "clear")];
+        static string? Error(JsonNode one) => (string?)one["answer"]!["error"];
+        var between = await Probe(new { kind = "nodes" });
+        between.Length.ShouldBe(5 * 4 * 2);
+        between.Select(Error).ShouldAllBe(error => error == null);
+        (await Lacking()).Select(item => item.ToJsonString()).ShouldBeEmpty();
+        var service = await Probe(new { kind = "service", @namespace = "auction", name = "clock", from = "north-2" });
+        service.Select(one => ((string)one["attempt"]!["by"]!, (string)one["attempt"]!["family"]!, Error(one))).ShouldBe([("name", "IPv4", null), ("name", "IPv6", null), ("address", "IPv4", null), ("address", "IPv6", null)]);
+        Error((await Probe(new { kind = "service", @namespace = "coldstore", name = "room-sensors", from = "north-1" }))[0]).ShouldBe("the name has no address in this family");
+        var page = await server.Keeper.Json($"api/arrivals/page?cluster={North}&source=" + Uri.EscapeDataString((string)(await All()).First(source => Named(source, "metrics", "auction/price-feed-"))["source"]!));
+        ((string)page["text"]!).ShouldContain("price_lookups_total");
+        await Switch("ipv6-missing", true);
+        (await ApiCalls.Until(Lacking, items => items.Length > 0, 20, "the family that lacks"))
+            .Select(item => ((string)item["what"]!, (string)item["found"]!)).ShouldBe([("Address families", "north-3 has no IPv6")]);
+        var broken = (await Probe(new { kind = "nodes" })).Where(one => Error(one) is not null).ToArray();
+        broken.Length.ShouldBe(8);
+        broken.ShouldAllBe(one => (string)one["attempt"]!["family"]! == "IPv6" && ((string)one["attempt"]!["from"]! == "north-3" || (string)one["attempt"]!["to"]! == "agent on north-3"));
+        await Switch("ipv6-missing", false);
+        await Switch("name-service-fails", true);
+        Error((await Probe(new { kind = "service", @namespace = "auction", name = "clock", from = "north-2" }))[0]).ShouldBe("the name service does not answer");
+        await Switch("name-service-fails", false);
     }
 
     // Series and clocks are looked at over two minutes.

@@ -1,3 +1,4 @@
+using System.Collections.Concurrent;
 using System.Net.Sockets;
 using System.Text.Json;
 using k8s;
@@ -16,11 +17,31 @@ namespace Skevin.Agent.Collection;
 /// <param name="Error">What went wrong; begins with the HTTP status where there was an answer.</param>
 public sealed record SourceResult(string Source, MetricsBuilder? Metrics, string? Error);
 
+/// <summary>What an endpoint gave when it was read last.</summary>
+/// <param name="At">Stamp of that pass.</param>
+/// <param name="Status">Of the answer.</param>
+/// <param name="ContentType">Of the answer.</param>
+/// <param name="Text">The beginning of it.</param>
+/// <param name="Length">Characters in all.</param>
+public sealed record RawPage(DateTimeOffset At, int Status, string ContentType, string Text, int Length);
+
 /// <summary>Reads the sources of a plan once.</summary>
 public sealed class SourceReader(AgentEnvironment environment, ClusterAccess cluster, HttpClient http)
 {
     private const int LongestExposition = 16 * 1024 * 1024;
+    private const int KeptOfPage = 128 * 1024;
+    private const int KeptPages = 64;
     private const string Accepted = "application/openmetrics-text;version=1.0.0,text/plain;version=0.0.4;q=0.5";
+
+    /// <summary>The last page of each endpoint, cut to its beginning.</summary>
+    public ConcurrentDictionary<string, RawPage> Pages { get; } = new();
+
+    private void Keep(string source, RawPage page)
+    {
+        Pages[source] = page with { Text = page.Text.Length > KeptOfPage ? page.Text[..KeptOfPage] : page.Text };
+        while (Pages.Count > KeptPages && Pages.MinBy(pair => pair.Value.At).Key is { } oldest)
+            Pages.TryRemove(oldest, out _);
+    }
 
     /// <summary>One pass over everything the plan asks of this agent.</summary>
     /// <param name="plan">The plan in force.</param>
@@ -120,9 +141,13 @@ public sealed class SourceReader(AgentEnvironment environment, ClusterAccess clu
             request.Headers.TryAddWithoutValidation("Accept", Accepted);
             using var answer = await http.SendAsync(request, HttpCompletionOption.ResponseHeadersRead, patience.Token);
             if (!answer.IsSuccessStatusCode)
+            {
+                Keep(builder.Source, new RawPage(now, (int)answer.StatusCode, answer.Content.Headers.ContentType?.ToString() ?? "", "", 0));
                 return new(builder.Source, null, $"{(int)answer.StatusCode} answer of {host}:{port}{path}");
+            }
             await answer.Content.LoadIntoBufferAsync(LongestExposition, patience.Token);
             var text = await answer.Content.ReadAsStringAsync(patience.Token);
+            Keep(builder.Source, new RawPage(now, (int)answer.StatusCode, answer.Content.Headers.ContentType?.ToString() ?? "", text, text.Length));
             var strict = answer.Content.Headers.ContentType?.MediaType == "application/openmetrics-text";
             var reading = OpenMetricsText.Read(text, strict);
             Exposition.Read(MetricRules.Apply(reading, plan.Rules), [.. PodAttributes.Of(pod, container), new("service.name", pod.Workload)], builder);

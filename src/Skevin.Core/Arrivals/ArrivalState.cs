@@ -40,6 +40,9 @@ public sealed record Refusal(DateTimeOffset At, int Times, DateTimeOffset? Token
 /// <summary>All that is known of one source.</summary>
 public sealed record SourceEvidence(ExpectedSource Expected, SourceRecord? Record, SourceReport? Report, Refusal? Refusal)
 {
+    /// <summary>Revision of the plan that expects it, as agents carry it; null where it is not known.</summary>
+    public string? PlanRevision { get; init; }
+
     /// <summary>Whether the agent's last words on it are an error it got as an answer (4xx).</summary>
     public bool ReadRefused => Report?.Error is { } error && error.Length > 3 && error[0] == '4' && char.IsAsciiDigit(error[1]) && error[3] == ' ';
 }

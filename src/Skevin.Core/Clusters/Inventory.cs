@@ -38,16 +38,24 @@ public readonly record struct Resources(double Cores, double Memory)
 /// <param name="NotReadyBecause">The reason and message of its Ready condition, null when ready.</param>
 public sealed record NodeState(
     string Name, bool Ready, string? NotReadyBecause, IReadOnlyList<string> Addresses, IReadOnlyList<string> Roles,
-    Resources Capacity, Resources Allocatable, string AgentVersion, DateTimeOffset Created);
+    Resources Capacity, Resources Allocatable, string AgentVersion, DateTimeOffset Created)
+{
+    /// <summary>Whether it waits for a network. Source: the node agent's words, see the container network interface.</summary>
+    public bool LacksNetwork => NotReadyBecause?.Contains("NetworkReady=false", StringComparison.Ordinal) == true;
+
+    /// <summary>Whether its disk is nearly full, in the cluster's eyes.</summary>
+    public bool DiskPressure { get; init; }
+}
 
 /// <summary>A namespace.</summary>
 public sealed record NamespaceState(string Name, DateTimeOffset Created);
 
 /// <summary>A controller that keeps pods running.</summary>
 /// <param name="Kind">Deployment, StatefulSet or DaemonSet.</param>
+/// <param name="Held">Whether the cluster leaves its pods as they are though its template changes: paused, or replaced on deletion only.</param>
 public sealed record WorkloadState(
     string Namespace, string Kind, string Name, int Desired, int Ready, int Available, int Updated, DateTimeOffset Created,
-    string? Revision);
+    string? Revision, bool Held = false);
 
 /// <summary>A pod.</summary>
 /// <param name="WorkloadKind">Kind of what controls it; empty for a bare pod.</param>

@@ -99,4 +99,5 @@ public sealed record FlowsPlan(IReadOnlyList<OutsideName>? Outside = null);
 /// <param name="Server">Base address of the server, for example <c>http://skevin:5180</c>.</param>
 /// <param name="Plan">What to collect.</param>
 /// <param name="BufferBytes">Most the agent keeps on its disk.</param>
-public sealed record AgentConfiguration(string Cluster, int Revision, string Server, CollectionPlan Plan, long BufferBytes);
+/// <param name="KeyHash">SHA-256 of the key by which the agent knows its server, hexadecimal; null where the server asks it nothing but its status.</param>
+public sealed record AgentConfiguration(string Cluster, int Revision, string Server, CollectionPlan Plan, long BufferBytes, string? KeyHash = null);

@@ -17,8 +17,11 @@ public static class Manifests
     /// <summary>Namespace of everything Skevin puts into a cluster.</summary>
     public const string Namespace = "skevin-agents";
 
-    /// <summary>Name of the agent on every node, its account, role and configuration object.</summary>
+    /// <summary>Name of the agent on every node, its account and role.</summary>
     public const string Agent = "skevin-agent";
+
+    /// <summary>The configuration object of a revision. Each has its own, so that agents a roll-out has not reached go on as they were.</summary>
+    public static string ConfigurationOf(string revision) => $"{Agent}-{revision}";
 
     /// <summary>Name of the one collector of cluster state.</summary>
     public const string StateCollector = "skevin-state";
@@ -57,7 +60,8 @@ public static class Manifests
     /// <param name="token">The ingest token, or null for a preview: then the secret is left out, since a bare secret never
     /// stands in a manifest that is shown.</param>
     /// <param name="image">Image of the agent.</param>
-    public static IReadOnlyList<Manifest> For(AgentConfiguration configuration, string? token, string image = Image)
+    /// <param name="held">Whether the cluster is to leave agents that run as they are: each new one waits until its predecessor is taken away.</param>
+    public static IReadOnlyList<Manifest> For(AgentConfiguration configuration, string? token, string image = Image, bool held = false)
     {
         var revision = configuration.Revision.ToString(System.Globalization.CultureInfo.InvariantCulture);
         var rights = Permissions.For(configuration.Plan);
@@ -85,7 +89,7 @@ public static class Manifests
                     ["kind"] = "ServiceAccount", ["name"] = Agent, ["namespace"] = Namespace,
                 }),
             }),
-            Object("v1", "ConfigMap", Namespace, Agent, new()
+            Object("v1", "ConfigMap", Namespace, ConfigurationOf(revision), new()
             {
                 ["data"] = new JsonObject { ["agent.json"] = JsonSerializer.Serialize(configuration, Json) },
             }),
@@ -101,11 +105,7 @@ public static class Manifests
             ["spec"] = new JsonObject
             {
                 ["selector"] = Selector(Agent),
-                ["updateStrategy"] = new JsonObject
-                {
-                    ["type"] = "RollingUpdate",
-                    ["rollingUpdate"] = new JsonObject { ["maxUnavailable"] = 1 },
-                },
+                ["updateStrategy"] = UpdateStrategy(held),
                 ["template"] = Template(Agent, revision, "node", image, configuration.Plan),
             },
         }));
@@ -115,6 +115,7 @@ public static class Manifests
                 ["spec"] = new JsonObject
                 {
                     ["replicas"] = 1,
+                    ["paused"] = held,
                     ["selector"] = Selector(StateCollector),
                     ["template"] = Template(StateCollector, revision, "state", image, null),
                 },
@@ -124,6 +125,11 @@ public static class Manifests
 
     /// <summary>Whether a plan needs the one collector for the whole cluster.</summary>
     public static bool NeedsStateCollector(CollectionPlan plan) => plan.Metrics is { ClusterState: true } || plan.Logs is { Events: true };
+
+    /// <summary>How the cluster replaces agents: one at a time, each when the one before is ready, or not by itself.</summary>
+    public static JsonObject UpdateStrategy(bool held) => held
+        ? new JsonObject { ["type"] = "OnDelete" }
+        : new JsonObject { ["type"] = "RollingUpdate", ["rollingUpdate"] = new JsonObject { ["maxUnavailable"] = 1 } };
 
     private static Manifest Object(string apiVersion, string kind, string? ns, string name, JsonObject rest)
     {
@@ -164,7 +170,7 @@ public static class Manifests
             ports.Add(new JsonObject { ["name"] = "ipfix", ["containerPort"] = FlowPort, ["hostPort"] = FlowPort });
         var mounts = new JsonArray(Mount("configuration", "/etc/skevin", true), Mount("token", "/etc/skevin-ingest", true), Mount("buffer", "/var/lib/skevin-agent", false));
         var volumes = new JsonArray(
-            new JsonObject { ["name"] = "configuration", ["configMap"] = new JsonObject { ["name"] = Agent } },
+            new JsonObject { ["name"] = "configuration", ["configMap"] = new JsonObject { ["name"] = ConfigurationOf(revision) } },
             new JsonObject { ["name"] = "token", ["secret"] = new JsonObject { ["secretName"] = TokenSecret } },
             // Without logs the buffer need only outlive the container: the agent sends what is left before its pod goes.
             logs ? HostPath("buffer", BufferOnNode, "DirectoryOrCreate") : new JsonObject { ["name"] = "buffer", ["emptyDir"] = new JsonObject { ["sizeLimit"] = "2Gi" } });

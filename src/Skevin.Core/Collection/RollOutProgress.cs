@@ -24,6 +24,28 @@ public enum RollOutStage
 /// <param name="Why">Why it is not ready, or null.</param>
 public sealed record AgentProgress(string Place, string Pod, RollOutStage Stage, string? Why);
 
+/// <summary>What a roll-out does as a whole.</summary>
+public enum RollOutState
+{
+    /// <summary>Every agent is of the revision and ready.</summary>
+    Done,
+
+    /// <summary>The cluster replaces one agent after the other.</summary>
+    Going,
+
+    /// <summary>A person stopped it, or asked for one agent first.</summary>
+    Held,
+
+    /// <summary>A new agent does not start, so the cluster replaces no further one.</summary>
+    Halted,
+}
+
+/// <summary>A roll-out as a whole.</summary>
+/// <param name="Updated">Agents of the revision that are ready.</param>
+/// <param name="Total">Agents there should be.</param>
+/// <param name="Earlier">Agents that still run, by their earlier revision, "unknown" where they do not say.</param>
+public sealed record RollOutSummary(RollOutState State, int Updated, int Total, IReadOnlyDictionary<string, int> Earlier);
+
 /// <summary>Reads the progress of a roll-out off the inventory.</summary>
 public static class RollOutProgress
 {
@@ -43,6 +65,20 @@ public static class RollOutProgress
             list.Add(One("cluster state", state, inventory.Nodes.FirstOrDefault(node => node.Name == state?.Node)));
         }
         return list;
+    }
+
+    /// <summary>All agents together.</summary>
+    public static RollOutSummary Summary(Inventory inventory, IReadOnlyList<AgentProgress> agents, int revision)
+    {
+        var wanted = revision.ToString(System.Globalization.CultureInfo.InvariantCulture);
+        var ready = agents.Count(agent => agent.Stage == RollOutStage.Ready);
+        var held = inventory.Workloads.Any(workload => workload.Namespace == Manifests.Namespace && workload.Name is Manifests.Agent or Manifests.StateCollector && workload.Held);
+        var earlier = inventory.Pods.Where(pod => pod.Namespace == Manifests.Namespace && pod.Workload is Manifests.Agent or Manifests.StateCollector && pod.Revision != wanted)
+            .GroupBy(pod => pod.Revision ?? "unknown").ToDictionary(group => group.Key, group => group.Count());
+        var state = ready == agents.Count && earlier.Count == 0 ? RollOutState.Done
+            : agents.Any(agent => agent.Stage == RollOutStage.Stuck) ? RollOutState.Halted
+            : held ? RollOutState.Held : RollOutState.Going;
+        return new(state, ready, agents.Count, earlier);
     }
 
     private static AgentProgress One(string place, PodState? pod, NodeState? node)

@@ -10,6 +10,9 @@ public enum TroublePlace
 
     /// <summary>In the plan, by leaving something out.</summary>
     Trimming,
+
+    /// <summary>In the plan's roll-out.</summary>
+    Plan,
 }
 
 /// <summary>What is wrong though everything arrives: too much of it, or with wrong times.</summary>
@@ -24,7 +27,9 @@ public sealed record Trouble(string Short, string Text, string Fix, TroublePlace
 /// <param name="Metrics">Costs of its metrics.</param>
 /// <param name="Logs">Lines a minute of each container lately, and in the hour before.</param>
 /// <param name="Clocks">By how much the clock of each sender is ahead; negative where it is behind.</param>
-public sealed record ClusterEvidence(IReadOnlyList<MetricCost> Metrics, IReadOnlyList<LineRate> Logs, IReadOnlyDictionary<string, TimeSpan> Clocks);
+/// <param name="RollOut">How far the newest roll-out is; null where there was none.</param>
+/// <param name="Revision">Its revision.</param>
+public sealed record ClusterEvidence(IReadOnlyList<MetricCost> Metrics, IReadOnlyList<LineRate> Logs, IReadOnlyDictionary<string, TimeSpan> Clocks, RollOutSummary? RollOut = null, int Revision = 0);
 
 /// <summary>Lines of a container.</summary>
 /// <param name="Source">namespace/pod/container.</param>
@@ -36,5 +41,5 @@ public sealed record LineRate(string Source, double Lately, double Before);
 public static class Troubles
 {
     /// <summary>What is proved.</summary>
-    public static IReadOnlyList<Trouble> Of(ClusterEvidence evidence) => [.. LabelExplosion.Find(evidence.Metrics), .. LogFlood.Find(evidence.Logs), .. ClockApart.Find(evidence.Clocks)];
+    public static IReadOnlyList<Trouble> Of(ClusterEvidence evidence) => [.. LabelExplosion.Find(evidence.Metrics), .. LogFlood.Find(evidence.Logs), .. ClockApart.Find(evidence.Clocks), .. AgentsOfTwoRevisions.Find(evidence.RollOut, evidence.Revision)];
 }

@@ -29,6 +29,12 @@ public sealed record SourceView(
 /// <param name="Troubles">What is wrong though it arrives; for readers of the whole cluster.</param>
 public sealed record ArrivalsView(string Cluster, bool Collected, IReadOnlyList<SourceView> Sources, IReadOnlyList<Trouble> Troubles);
 
+/// <summary>What an endpoint gave when its agent read it last.</summary>
+/// <param name="At">Stamp of that pass.</param>
+/// <param name="Text">The beginning of the page.</param>
+/// <param name="Length">Characters in all.</param>
+public sealed record RawPageView(DateTimeOffset At, int Status, string ContentType, string Text, int Length);
+
 /// <summary>An act to cure a cause.</summary>
 public sealed record CureRequest(string Cluster, CureAct Act);
 
@@ -56,6 +62,16 @@ public static class ArrivalEndpoints
             return TypedResults.Ok(new ArrivalsView(watched.Name, (await plans.Revisions(watched.Id, stop)).Count > 0,
                 [.. sources.Where(source => user.Scope().Sees(watched.Name, source.Evidence.Expected.Namespace)).Select(View)],
                 user.Scope().Namespaces is null ? await troubles.Run(watched, stop) : []));
+        }).Needs(Roles.Reader);
+        routes.MapGet("/api/arrivals/page", async Task<Results<Ok<RawPageView>, ProblemHttpResult>> (
+            string? cluster, string? source, ClaimsPrincipal user, ClusterWatchers watchers, JudgeArrivals judge, AgentCalls calls, CancellationToken stop) =>
+        {
+            if (watchers.Visible(cluster, user) is not { } watched)
+                return ClusterEndpoints.NotThere(cluster).Http();
+            var expected = (await judge.Run(watched, stop)).Select(judged => judged.Evidence.Expected).FirstOrDefault(one => one.Kind == SourceKind.Endpoint && one.Name == source && user.Scope().Sees(watched.Name, one.Namespace));
+            if (expected is null)
+                return new Problem(404, "No such endpoint.", "It is not expected now, or not for you. Only application endpoints have a page.").Http();
+            return expected.Agent is null ? new Problem(409, "There is no agent on its node.", "See the roll-out under Collect.").Http() : (await calls.Get<RawPageView>(watched, expected.Agent, "page/" + expected.Name, stop)).Http();
         }).Needs(Roles.Reader);
         routes.MapPost("/api/arrivals/cure", async Task<Results<Ok<RollOut>, ProblemHttpResult>> (
             CureRequest body, ClaimsPrincipal user, ClusterWatchers watchers, RollOutPlan rollOut, LiveFeed feed, AuditNote note, CancellationToken stop) =>

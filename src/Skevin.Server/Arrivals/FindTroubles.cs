@@ -11,7 +11,7 @@ using Skevin.Storage.Metrics;
 namespace Skevin.Server.Arrivals;
 
 /// <summary>Finds what is wrong with a cluster's data though it arrives.</summary>
-public sealed class FindTroubles(SampleStore store, Heads heads, AskEnquiry ask, SenderClocks clocks, TimeProvider clock)
+public sealed class FindTroubles(SampleStore store, Heads heads, AskEnquiry ask, SenderClocks clocks, PlansInForce plans, TimeProvider clock)
 {
     private static readonly TimeSpan Every = TimeSpan.FromSeconds(10);
     private static readonly TimeSpan Over = TimeSpan.FromMinutes(2);
@@ -27,7 +27,10 @@ public sealed class FindTroubles(SampleStore store, Heads heads, AskEnquiry ask,
             return last.Found;
         var (from, to) = ((now - Over).ToUnixTimeMilliseconds(), now.ToUnixTimeMilliseconds());
         var alive = StoredRates.BySeries(ask.SeriesFor(AccessScope.Everything, cluster.Name), heads, from, to);
-        var found = Troubles.Of(new ClusterEvidence(Trimming.Metrics(alive, Nobody, new Dictionary<string, DateTimeOffset>()), await Lines(cluster.Id, now.ToUnixTimeSeconds() / 60, stop), clocks.Of(cluster.Id)));
+        var inventory = cluster.Watch.Current;
+        var plan = (await plans.Revisions(cluster.Id, stop)).FirstOrDefault(revision => revision.AppliedAt is not null);
+        var rollOut = plan is null ? null : RollOutProgress.Summary(inventory, RollOutProgress.Of(inventory, plan.Plan, plan.Revision), plan.Revision);
+        var found = Troubles.Of(new ClusterEvidence(Trimming.Metrics(alive, Nobody, new Dictionary<string, DateTimeOffset>()), await Lines(cluster.Id, now.ToUnixTimeSeconds() / 60, stop), clocks.Of(cluster.Id), rollOut, plan?.Revision ?? 0));
         _last[cluster.Id] = (now, found);
         return found;
     }

@@ -21,7 +21,7 @@ public sealed class JudgeArrivals(PlansInForce plans, ArrivalBook book, AgentSta
         IReadOnlyList<JudgedSource> Judged(Refusal? refusal) =>
         [
             .. ExpectedSources.Of(current.Plan, cluster.Watch.Current).Select(source => ArrivalJudgement.Judge(
-                new SourceEvidence(source, book.Record(cluster.Id, source.Signal, source.Name), book.Report(cluster.Id, source.Signal, source.Name), refusal), now)),
+                new SourceEvidence(source, book.Record(cluster.Id, source.Signal, source.Name), book.Report(cluster.Id, source.Signal, source.Name), refusal) { PlanRevision = current.Revision.ToString(System.Globalization.CultureInfo.InvariantCulture) }, now)),
         ];
         var refused = book.Refused(cluster.Id);
         var judged = Judged(refused);

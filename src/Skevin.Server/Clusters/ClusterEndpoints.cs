@@ -40,9 +40,10 @@ public sealed record PodView(
 /// <param name="Complete">Whether every list was read once.</param>
 /// <param name="Errors">What cannot be read, in the cluster's words.</param>
 /// <param name="WholeCluster">Whether the reader sees nodes and all namespaces.</param>
+/// <param name="Readiness">The readiness list; empty for readers of a part.</param>
 public sealed record InventoryView(
     string Cluster, bool Complete, IReadOnlyList<string> Errors, bool WholeCluster, IReadOnlyList<NodeView> Nodes, IReadOnlyList<NamespaceView> Namespaces,
-    IReadOnlyList<WorkloadView> Workloads, IReadOnlyList<PodView> Pods);
+    IReadOnlyList<WorkloadView> Workloads, IReadOnlyList<PodView> Pods, IReadOnlyList<ReadinessItem> Readiness);
 
 /// <summary>Station 1.</summary>
 public static class ClusterEndpoints
@@ -53,6 +54,8 @@ public static class ClusterEndpoints
         services.AddSingleton<ClusterWatchers>();
         services.AddHostedService(provider => provider.GetRequiredService<ClusterWatchers>());
         services.AddSingleton<ConnectCluster>();
+        services.AddSingleton<AgentCalls>();
+        services.AddSingleton<ProbeCluster>();
     }
 
     /// <summary>Maps its endpoints.</summary>
@@ -79,6 +82,12 @@ public static class ClusterEndpoints
                 return new Problem(404, "No such configuration object.", "It is not there, or not for you.").Http();
             return (await ClusterObjectViews.Text(cluster, ns, configuration, stop)).Http();
         }).Needs(Roles.Reader);
+        routes.MapPost("/api/clusters/{name}/probe", async Task<Results<Ok<ProbeView>, ProblemHttpResult>> (
+            string name, ProbeRequest body, ClaimsPrincipal user, ClusterWatchers watchers, ProbeCluster probe, AuditNote note, CancellationToken stop) =>
+        {
+            (note.Cluster, note.Detail) = (name, $"{body.Kind.ToString().ToLowerInvariant()} {body.Namespace}/{body.Name}".TrimEnd('/'));
+            return watchers.Visible(name, user) is { } cluster ? (await probe.Run(cluster, body, user.Scope(), stop)).Http() : NotThere(name).Http();
+        }).Needs(Roles.Responder).Audits("probed a cluster");
         routes.MapDelete("/api/clusters/{name}", async Task<Results<NoContent, ProblemHttpResult>> (string name, ClaimsPrincipal user, ClusterWatchers watchers,
             IDbContextFactory<SkevinContext> contexts, SeriesIndex index, CancellationToken stop) =>
         {
@@ -154,6 +163,7 @@ public static class ClusterEndpoints
             [.. inventory.Pods.Select(pod => new PodView(pod.Namespace, pod.Name, pod.Node, pod.Phase, pod.WorkloadKind, pod.Workload, pod.Addresses, pod.Ready, pod.Restarts,
                 health[pod.Uid].Level, health[pod.Uid].Because,
                 [.. pod.Containers.Select(container => new ContainerView(container.Name, container.Image, container.Ready, container.Restarts, container.State,
-                    container.Reason, container.Request, container.Limit, container.Last))], pod.Created))]);
+                    container.Reason, container.Request, container.Limit, container.Last))], pod.Created))],
+            scope.Namespaces is null ? Readiness.Of(all) : []);
     }
 }

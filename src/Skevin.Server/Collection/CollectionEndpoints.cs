@@ -31,12 +31,14 @@ public sealed record MeasuredCollection(int Series, IReadOnlyDictionary<string, 
 /// <param name="Plan">The plan in force, or the suggested one.</param>
 /// <param name="Revision">The revision in force; 0 where nothing is collected.</param>
 /// <param name="Agents">How far each agent of that revision is.</param>
+/// <param name="RollOut">All of them together; null where nothing is rolled out, or for readers of a part.</param>
 public sealed record CollectionView(
-    string Cluster, CollectionPlan Plan, int Revision, string ServerAddress, IReadOnlyList<AgentProgress> Agents, IReadOnlyList<NeededRight> Rights, IReadOnlyList<NodeAccess> OnNodes,
+    string Cluster, CollectionPlan Plan, int Revision, string ServerAddress, IReadOnlyList<AgentProgress> Agents, RollOutSummary? RollOut, IReadOnlyList<NeededRight> Rights, IReadOnlyList<NodeAccess> OnNodes,
     IReadOnlyList<RevisionView> Revisions, IReadOnlyList<TokenView> Tokens, MeasuredCollection Measured);
 
 /// <summary>A plan to look at or to roll out.</summary>
-public sealed record PlanRequest(CollectionPlan Plan);
+/// <param name="OneFirst">Whether one node's agent is replaced first, and the others wait.</param>
+public sealed record PlanRequest(CollectionPlan Plan, bool? OneFirst = null);
 
 /// <summary>The objects of a plan.</summary>
 /// <param name="Difference">What it changes against the plan in force.</param>
@@ -57,6 +59,8 @@ public static class CollectionEndpoints
     {
         services.AddSingleton<IngestTokens>();
         services.AddSingleton<RollOutPlan>();
+        services.AddSingleton<HoldRollOut>();
+        services.AddSingleton<AgentKeys>();
         services.AddSingleton<PlansInForce>();
         services.AddSingleton<MeasureCollection>();
         services.AddSingleton<MeasureTrimming>();
@@ -74,7 +78,7 @@ public static class CollectionEndpoints
             var inForce = (await plans.Revisions(cluster.Id, stop)).FirstOrDefault();
             var next = (inForce?.Revision ?? 0) + 1;
             var plan = body.Plan ?? CollectionPlan.Suggested;
-            return TypedResults.Ok(new ManifestsView(next, ManifestYaml.Write(rollOut.Objects(name, next, plan, null)), Permissions.For(plan), Permissions.OnNodes(plan), [.. plan.Problems()], PlanDifference.Between(inForce?.Plan, plan, cluster.Watch.Current)));
+            return TypedResults.Ok(new ManifestsView(next, ManifestYaml.Write(await rollOut.Objects(cluster, next, plan, null, stop)), Permissions.For(plan), Permissions.OnNodes(plan), [.. plan.Problems()], PlanDifference.Between(inForce?.Plan, plan, cluster.Watch.Current)));
         }).Needs(Roles.Installer).OnlyReads();
         routes.MapPost("/api/clusters/{name}/collection/roll-out", async Task<Results<Ok<RollOut>, ProblemHttpResult>> (
             string name, PlanRequest body, ClaimsPrincipal user, ClusterWatchers watchers, RollOutPlan rollOut, AuditNote note, CancellationToken stop) =>
@@ -83,10 +87,16 @@ public static class CollectionEndpoints
                 return ClusterEndpoints.NotThere(name).Http();
             if (body.Plan is null)
                 return new Problem(400, "No plan.", "Send the plan to roll out.").Http();
-            var done = await rollOut.Run(cluster, body.Plan, false, user.PersonName(), stop);
-            (note.Cluster, note.Detail) = (name, $"revision {done.Value?.Revision}: {string.Join(", ", body.Plan.Signals)}");
+            var done = await rollOut.Run(cluster, body.Plan, false, user.PersonName(), stop, body.OneFirst == true);
+            (note.Cluster, note.Detail) = (name, $"revision {done.Value?.Revision}{(body.OneFirst == true ? ", one node first" : "")}: {string.Join(", ", body.Plan.Signals)}");
             return done.Http();
         }).Needs(Roles.Installer).Audits("rolled out a collection plan");
+        routes.MapPost("/api/clusters/{name}/collection/hold", async Task<Results<Ok<HoldRequest>, ProblemHttpResult>> (
+            string name, HoldRequest body, ClaimsPrincipal user, ClusterWatchers watchers, HoldRollOut hold, AuditNote note, CancellationToken stop) =>
+        {
+            (note.Cluster, note.Detail) = (name, body.Held ? "stopped" : "went on");
+            return watchers.Visible(name, user) is { } cluster ? (await hold.Run(cluster, body, stop)).Http() : ClusterEndpoints.NotThere(name).Http();
+        }).Needs(Roles.Installer).Audits("held a roll-out or let it go on");
 
         routes.MapGet("/api/clusters/{name}/collection/trimming", async Task<Results<Ok<TrimmingView>, ProblemHttpResult>> (
             string name, ClaimsPrincipal user, ClusterWatchers watchers, MeasureTrimming measure, CancellationToken stop) =>
@@ -135,9 +145,10 @@ public static class CollectionEndpoints
         var plan = current?.Plan ?? CollectionPlan.Suggested;
         await using var context = await contexts.CreateDbContextAsync(stop);
         var whole = user.Scope().Namespaces is null;
+        var agents = current is null || !whole ? [] : RollOutProgress.Of(cluster.Watch.Current, plan, current.Revision);
         return TypedResults.Ok(new CollectionView(
             name, plan, current?.Revision ?? 0, options.Address,
-            current is null || !whole ? [] : RollOutProgress.Of(cluster.Watch.Current, plan, current.Revision),
+            agents, current is null || !whole ? null : RollOutProgress.Summary(cluster.Watch.Current, agents, current.Revision),
             Permissions.For(plan), Permissions.OnNodes(plan), revisions,
             whole ? await Tokens(context, name, null, stop) : [],
             await measure.Run(cluster.Id, name, stop)));

@@ -1,4 +1,5 @@
 using System.Text.Json;
+using k8s;
 using Microsoft.EntityFrameworkCore;
 using Skevin.ClusterApi;
 using Skevin.Core.Collection;
@@ -15,19 +16,16 @@ namespace Skevin.Server.Collection;
 public sealed record RollOut(int Revision, IReadOnlyList<string> Applied);
 
 /// <summary>Puts a plan in force: a revision, a token where none is valid, and all objects applied in order.</summary>
-public sealed class RollOutPlan(IDbContextFactory<SkevinContext> contexts, IngestTokens tokens, AddressBooks books, SkevinOptions options, LiveFeed feed, TimeProvider clock)
+public sealed class RollOutPlan(IDbContextFactory<SkevinContext> contexts, IngestTokens tokens, AddressBooks books, SkevinOptions options, AgentKeys keys, LiveFeed feed, TimeProvider clock)
 {
     /// <summary>Most bytes an agent keeps.</summary>
     public const long BufferBytes = 512L << 20;
 
     internal static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web);
 
-    /// <summary>What the agents of a revision are told.</summary>
-    private AgentConfiguration Configuration(string cluster, int revision, CollectionPlan plan) => new(cluster, revision, options.Address, plan, BufferBytes);
-
     /// <summary>The objects of a revision.</summary>
-    public IReadOnlyList<Manifest> Objects(string cluster, int revision, CollectionPlan plan, string? token) =>
-        Manifests.For(Configuration(cluster, revision, plan), token, options.AgentImage);
+    public async Task<IReadOnlyList<Manifest>> Objects(WatchedCluster cluster, int revision, CollectionPlan plan, string? token, CancellationToken stop, bool held = false) =>
+        Manifests.For(new AgentConfiguration(cluster.Name, revision, options.Address, plan, BufferBytes, await keys.HashOf(cluster.Id, stop)), token, options.AgentImage, held);
 
     /// <summary>Rolls a plan out.</summary>
     /// <param name="cluster">Where.</param>
@@ -35,7 +33,8 @@ public sealed class RollOutPlan(IDbContextFactory<SkevinContext> contexts, Inges
     /// <param name="newToken">Whether the agents get a new token even if theirs is valid.</param>
     /// <param name="by">The person.</param>
     /// <param name="stop">Cancels.</param>
-    public async Task<Outcome<RollOut>> Run(WatchedCluster cluster, CollectionPlan? plan, bool newToken, string by, CancellationToken stop)
+    /// <param name="oneFirst">Whether only the agent of one node is replaced, and the others wait until a person lets it go on.</param>
+    public async Task<Outcome<RollOut>> Run(WatchedCluster cluster, CollectionPlan? plan, bool newToken, string by, CancellationToken stop, bool oneFirst = false)
     {
         await using var context = await contexts.CreateDbContextAsync(stop);
         var last = await context.PlanRevisions.Where(row => row.ClusterId == cluster.Id).OrderByDescending(row => row.Revision).FirstOrDefaultAsync(stop);
@@ -67,7 +66,7 @@ public sealed class RollOutPlan(IDbContextFactory<SkevinContext> contexts, Inges
         if (valid.Count == 0 || newToken)
             secret = (await tokens.Make($"agents of {cluster.Name}", cluster.Id, true, null, by, stop)).Token;
         var applied = new List<string>();
-        foreach (var manifest in Objects(cluster.Name, row.Revision, plan, secret))
+        foreach (var manifest in await Objects(cluster, row.Revision, plan, secret, stop, oneFirst))
         {
             try
             {
@@ -80,6 +79,16 @@ public sealed class RollOutPlan(IDbContextFactory<SkevinContext> contexts, Inges
                     $"{InventoryWatch.Words(trouble)} {applied.Count} objects before it were applied. Give the kubeconfig's account the right, or correct the object, and roll out again.");
             }
         }
+        try
+        {
+            if (oneFirst)
+                await HoldRollOut.ReplaceFirst(cluster, stop);
+            await ForgetConfigurations(cluster, row.Revision, stop);
+        }
+        catch (Exception trouble) when (trouble is k8s.Autorest.HttpOperationException or HttpRequestException)
+        {
+            return new Problem(502, "The objects are applied, but the first agent could not be replaced or earlier configurations not be removed.", $"{InventoryWatch.Words(trouble)} Give the kubeconfig's account the right, and roll out again.");
+        }
         // Old tokens are revoked only when the new one is in the cluster.
         if (secret is not null)
             foreach (var old in valid)
@@ -91,4 +100,16 @@ public sealed class RollOutPlan(IDbContextFactory<SkevinContext> contexts, Inges
         feed.Tell("collection", cluster.Name);
         return new RollOut(row.Revision, applied);
     }
+
+    // What no pod is given any more goes; the one before stays, so that going back by hand finds it.
+    private static async Task ForgetConfigurations(WatchedCluster cluster, int revision, CancellationToken stop)
+    {
+        var kept = cluster.Watch.Current.Pods.Where(pod => pod.Namespace == Manifests.Namespace).SelectMany(pod => pod.Configurations ?? [])
+            .Append(Manifests.ConfigurationOf(Text(revision))).Append(Manifests.ConfigurationOf(Text(revision - 1))).ToHashSet();
+        var there = await cluster.Client.CoreV1.ListNamespacedConfigMapAsync(Manifests.Namespace, labelSelector: "app.kubernetes.io/managed-by=skevin", cancellationToken: stop);
+        foreach (var old in there.Items.Where(item => !kept.Contains(item.Metadata.Name)))
+            await cluster.Client.CoreV1.DeleteNamespacedConfigMapAsync(old.Metadata.Name, Manifests.Namespace, cancellationToken: stop);
+    }
+
+    private static string Text(int revision) => revision.ToString(System.Globalization.CultureInfo.InvariantCulture);
 }

@@ -12,7 +12,7 @@ public interface IProxyTarget
     JsonObject? StatsSummary(string node);
 
     /// <summary>A page of a pod, fetched for the caller.</summary>
-    Task<(int Status, string ContentType, byte[] Body)> PodPage(string ns, string pod, int port, string path, CancellationToken stop);
+    Task<(int Status, string ContentType, byte[] Body)> PodPage(string ns, string pod, int port, string path, IHeaderDictionary headers, CancellationToken stop);
 }
 
 /// <summary>The subset of the cluster's REST API that Skevin uses, over an object store.</summary>
@@ -115,7 +115,9 @@ public sealed class ClusterApiServer(string version, ObjectStore store, Authorit
                 await (store.Get(key) is { } found ? Json(context, 200, found.Json) : NotFound(context, plural, item!));
                 break;
             case "delete":
-                await (store.Remove(key) ? Status(context, 200, "", "deleted", "Success") : NotFound(context, plural, item!));
+                // A pod that is deleted is answered with itself, as it is still ending; other objects with a status.
+                var gone = store.Get(key);
+                await (gone is null || !store.Remove(key) ? NotFound(context, plural, item!) : plural == "pods" ? Json(context, 200, gone.Json) : Status(context, 200, "", "deleted", "Success"));
                 break;
             default:
                 await Write(context, verb, key, kind, apiVersion);
@@ -242,7 +244,7 @@ public sealed class ClusterApiServer(string version, ObjectStore store, Authorit
         var parts = item.Split(':');
         if (plural == "pods" && parts.Length == 2 && int.TryParse(parts[1], out var port))
         {
-            var (status, type, body) = await target.PodPage(ns, parts[0], port, path, context.RequestAborted);
+            var (status, type, body) = await target.PodPage(ns, parts[0], port, path, context.Request.Headers, context.RequestAborted);
             context.Response.StatusCode = status;
             context.Response.ContentType = type;
             await context.Response.Body.WriteAsync(body, context.RequestAborted);

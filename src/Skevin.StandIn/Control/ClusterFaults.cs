@@ -12,7 +12,6 @@ public sealed class ClusterFaults(SimCluster cluster, Faults faults)
     private static readonly ObjectKey Role = new("rbac.authorization.k8s.io", "clusterroles", "", Manifests.Agent);
     private static readonly ObjectKey Secret = new("", "secrets", Manifests.Namespace, Manifests.TokenSecret);
     private static readonly ObjectKey Agents = new("apps", "daemonsets", Manifests.Namespace, Manifests.Agent);
-    private static readonly ObjectKey Configuration = new("", "configmaps", Manifests.Namespace, Manifests.Agent);
     private static readonly ObjectKey Cache = new("apps", "statefulsets", "auction", "lot-cache");
     private const string OldConfiguration = Manifests.Agent + "-old";
     private const string LowLimit = "16Mi";
@@ -40,9 +39,22 @@ public sealed class ClusterFaults(SimCluster cluster, Faults faults)
             case Faults.AgentMemory:
                 return Change(name, Agents, on, body => ImageOf(body)!["resources"]!["limits"]!["memory"] = LowLimit);
             case Faults.OtherConfiguration:
-                if (on && cluster.Store.Get(Configuration) is { } current)
-                    cluster.Store.Put(Configuration with { Name = OldConfiguration }, Older((JsonObject)current.Body.DeepClone()));
+                if (on && !WriteOlder(OldConfiguration))
+                    return false;
                 return Change(name, Agents, on, body => VolumeOf(body)!["configMap"]!["name"] = OldConfiguration);
+            case Faults.TwoRevisions:
+                if (on && !WriteOlder(Manifests.ConfigurationOf("0")))
+                    return false;
+                if (!Change(name, Agents, on, body =>
+                {
+                    VolumeOf(body)!["configMap"]!["name"] = Manifests.ConfigurationOf("0");
+                    body["spec"]!["template"]!["metadata"]!["annotations"]![Manifests.RevisionAnnotation] = "0";
+                    body["spec"]!["updateStrategy"] = Manifests.UpdateStrategy(held: true);
+                }))
+                    return false;
+                if (on && cluster.Pods.Where(pod => pod.OwnerName == Manifests.Agent).MinBy(pod => pod.Node, StringComparer.Ordinal) is { } first)
+                    cluster.Store.Remove(new ObjectKey("", "pods", first.Namespace, first.Name));
+                return true;
             case Faults.SelectorMatchesNothing:
                 faults.Set(name, on);
                 return Change(name, ScenarioObjects.ServiceOf(Faults.Mistyped), on, body => body["spec"]!["selector"]![ScenarioObjects.Name] = "lot-registery");
@@ -54,7 +66,7 @@ public sealed class ClusterFaults(SimCluster cluster, Faults faults)
                     body["spec"]!["storageClassName"] = "frozen";
                     body["status"]!["phase"] = "Pending";
                 });
-            case Faults.ImagePolicy:
+            case Faults.ImagePolicy or Faults.NoNetwork:
                 faults.Set(name, on);
                 // Pods that run go on; only new ones are held up.
                 return Change(name, Agents, on, body => body["spec"]!["template"]!["metadata"]!["annotations"] = new JsonObject { ["larkfield.example/rolled"] = "again" });
@@ -71,8 +83,18 @@ public sealed class ClusterFaults(SimCluster cluster, Faults faults)
         Faults.ImageMissing => cluster.Store.Get(Agents) is { } agents && ImageOf(agents.Body)?["image"]?.GetValue<string>() != Manifests.Image,
         Faults.AgentMemory => cluster.Store.Get(Agents) is { } agents && ImageOf(agents.Body)?["resources"]?["limits"]?["memory"]?.GetValue<string>() == LowLimit,
         Faults.OtherConfiguration => cluster.Store.Get(Agents) is { } agents && VolumeOf(agents.Body)?["configMap"]?["name"]?.GetValue<string>() == OldConfiguration,
+        Faults.TwoRevisions => cluster.Store.Get(Agents) is { } agents && VolumeOf(agents.Body)?["configMap"]?["name"]?.GetValue<string>() == Manifests.ConfigurationOf("0"),
         _ => faults.IsOn(name),
     };
+
+    private bool WriteOlder(string name)
+    {
+        if (cluster.Store.Get(Agents) is not { } agents || VolumeOf(agents.Body)?["configMap"]?["name"]?.GetValue<string>() is not { } current
+            || cluster.Store.Get(new ObjectKey("", "configmaps", Manifests.Namespace, current)) is not { } configuration)
+            return false;
+        cluster.Store.Put(configuration.Key with { Name = name }, Older((JsonObject)configuration.Body.DeepClone()));
+        return true;
+    }
 
     // As it was before endpoints were read.
     private static JsonObject Older(JsonObject configuration)

@@ -107,7 +107,11 @@ public sealed class HostedAgents(SimCluster cluster, Authority authority, PodNet
         var role = pod.Container["args"] is JsonArray args && args.Any(argument => argument?.GetValue<string>() == "state") ? AgentRole.State : AgentRole.Node;
         var agent = new CollectingAgent(new AgentEnvironment(
             role, pod.Node, pod.Name, Path.Combine(root, "configuration", "agent.json"), Path.Combine(root, "ingest", "token"),
-            Path.Combine(root, "account", "token"), null, clusterApi, BufferOf(pod, root), NodeRoot(pod.Node), IPAddress.Loopback, 0, 0, network.Dial, new NodeClock(clock, cluster, pod.Node)))
+            Path.Combine(root, "account", "token"), null, clusterApi, BufferOf(pod, root), NodeRoot(pod.Node), IPAddress.Loopback, 0, 0, (host, port, cancel) => network.Dial(cluster, pod.Node, host, port, cancel), new NodeClock(clock, cluster, pod.Node))
+        {
+            Resolve = (name, family, _) => Task.FromResult(ServiceNetwork.LookUp(cluster, name, family)),
+            FreeBytes = () => cluster.FreeBytes(pod.Node) ?? new DriveInfo(Path.GetFullPath(folder)).AvailableFreeSpace,
+        })
         { SealEvery = sealEvery };
         var page = AgentHost.Build(agent, "http://127.0.0.1:0", role == AgentRole.Node ? "http://127.0.0.1:0" : null);
         await page.StartAsync(stop);

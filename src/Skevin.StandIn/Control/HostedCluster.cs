@@ -1,4 +1,5 @@
 using System.Text.Json.Nodes;
+using Skevin.Agent;
 using Skevin.Core.Collection;
 using Skevin.StandIn.Api;
 using Skevin.StandIn.Model;
@@ -129,11 +130,14 @@ internal sealed class ClusterProxy(SimCluster cluster, HostedAgents agents, SimC
     }
 
     /// <inheritdoc/>
-    public async Task<(int Status, string ContentType, byte[] Body)> PodPage(string ns, string pod, int port, string path, CancellationToken stop)
+    public async Task<(int Status, string ContentType, byte[] Body)> PodPage(string ns, string pod, int port, string path, IHeaderDictionary headers, CancellationToken stop)
     {
         if (port != Manifests.StatusPort || agents.PortOf(ns, pod) is not { } own)
             return (503, "text/plain", System.Text.Encoding.UTF8.GetBytes($"no answer of {ns}/{pod}:{port}"));
-        using var answer = await Http.GetAsync($"http://127.0.0.1:{own}/{path}", stop);
+        using var request = new HttpRequestMessage(HttpMethod.Get, $"http://127.0.0.1:{own}/{path}");
+        if (headers.TryGetValue(AgentKey.Header, out var key))
+            request.Headers.TryAddWithoutValidation(AgentKey.Header, (string?)key);
+        using var answer = await Http.SendAsync(request, stop);
         return ((int)answer.StatusCode, answer.Content.Headers.ContentType?.ToString() ?? "text/plain", await answer.Content.ReadAsByteArrayAsync(stop));
     }
 }

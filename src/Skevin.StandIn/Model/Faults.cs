@@ -68,6 +68,21 @@ public sealed class Faults
     /// <summary>A claim for storage names a class that is not there.</summary>
     public const string StorageClassMissing = "storage-class-missing";
 
+    /// <summary>The cluster's network is gone.</summary>
+    public const string NoNetwork = "no-network";
+
+    /// <summary>A node has lost its IPv6 address.</summary>
+    public const string V6Missing = "ipv6-missing";
+
+    /// <summary>The disk of a node is full.</summary>
+    public const string DiskFull = "disk-full";
+
+    /// <summary>A roll-out of the agents was left half way.</summary>
+    public const string TwoRevisions = "two-revisions";
+
+    /// <summary>A machine that was ordered does not answer.</summary>
+    public const string MachineSilent = "machine-silent";
+
     private readonly ConcurrentDictionary<string, bool> _on = new();
 
     /// <summary>All faults, in words.</summary>
@@ -93,6 +108,11 @@ public sealed class Faults
         (ImagePolicy, "A policy of the cluster forbids the agents' image, and they are rolled out anew"),
         (AgentMemory, "Somebody sets the agents' memory limit to 16 MiB"),
         (OtherConfiguration, "Somebody gives the agents an older configuration object"),
+        (TwoRevisions, "Somebody rolls out an older plan by hand and stops after one node"),
+        (NoNetwork, "The network of the cluster is taken away, and the agents are rolled out anew"),
+        (DiskFull, "The disk of node 2 is full"),
+        (V6Missing, "Node 3 loses its IPv6 address"),
+        (MachineSilent, "The last machine of the next cluster that is ordered does not answer"),
     ];
 
     /// <summary>Whether a fault of the load model is on.</summary>

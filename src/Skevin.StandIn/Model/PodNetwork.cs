@@ -18,10 +18,17 @@ public sealed class PodNetwork(IReadOnlyList<SimCluster> clusters)
     /// <summary>Brings the model to the present before somebody looks at it.</summary>
     public Action Settle { get; set; } = () => { };
 
-    /// <summary>Opens a connection to a pod's address: a real one where the pod listens, a really refused one where it does not.</summary>
-    public async ValueTask<Stream> Dial(string host, int port, CancellationToken stop)
+    /// <summary>Opens a connection from a node to an address of a pod or a service: a real one where a pod listens, a really refused one where it does not.</summary>
+    public async ValueTask<Stream> Dial(SimCluster from, string node, string host, int port, CancellationToken stop)
     {
-        var (pod, faults) = Find(host);
+        var address = host.Trim('[', ']');
+        if (address.Contains(':') && !from.HasV6(node))
+            throw new SocketException((int)SocketError.NetworkUnreachable);
+        if (ServiceNetwork.At(from, address) is { } service)
+            (address, port) = ServiceNetwork.PodBehind(from, service, port, address.Contains(':')) ?? (address, ClosedPort);
+        var (pod, faults) = Find(address);
+        if (pod is not null && address.Contains(':') && !from.HasV6(pod.Node))
+            throw new SocketException((int)SocketError.HostUnreachable);
         var listens = pod is not null && Listens(pod, port, faults!);
         var socket = new Socket(SocketType.Stream, ProtocolType.Tcp) { NoDelay = true };
         try

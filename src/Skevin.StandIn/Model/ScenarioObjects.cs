@@ -62,37 +62,6 @@ public static class ScenarioObjects
                 });
     }
 
-    /// <summary>A node, ready since a moment.</summary>
-    public static JsonObject Node(string name, int index, int number, string born)
-    {
-        var (cores, gib) = Scenario.NodeSize;
-        var amounts = new JsonObject { ["cpu"] = cores.ToString(CultureInfo.InvariantCulture), ["memory"] = $"{gib.ToString(CultureInfo.InvariantCulture)}Gi", ["pods"] = "110" };
-        return new JsonObject
-        {
-            ["apiVersion"] = "v1",
-            ["kind"] = "Node",
-            ["metadata"] = new JsonObject
-            {
-                ["creationTimestamp"] = born,
-                ["labels"] = new JsonObject { [index == 0 ? "node-role.kubernetes.io/control-plane" : "node-role.kubernetes.io/worker"] = "" },
-            },
-            ["status"] = new JsonObject
-            {
-                ["capacity"] = amounts.DeepClone(),
-                ["allocatable"] = amounts,
-                ["addresses"] = new JsonArray(
-                    new JsonObject { ["type"] = "InternalIP", ["address"] = $"192.0.2.{number * 20 + index + 1}" },
-                    new JsonObject { ["type"] = "InternalIP", ["address"] = $"2001:db8:{number:x}:ff::{index + 1:x}" },
-                    new JsonObject { ["type"] = "Hostname", ["address"] = name }),
-                ["nodeInfo"] = new JsonObject { ["kubeletVersion"] = Scenario.Version, ["operatingSystem"] = "linux", ["architecture"] = "amd64" },
-                ["conditions"] = new JsonArray(new JsonObject
-                {
-                    ["type"] = "Ready", ["status"] = "True", ["reason"] = "NodeReady", ["message"] = "the node agent is ready", ["lastTransitionTime"] = born,
-                }),
-            },
-        };
-    }
-
     /// <summary>The controller of a workload's pods.</summary>
     public static JsonObject Workload(ScenarioWorkload workload, string born)
     {
@@ -158,7 +127,8 @@ public static class ScenarioObjects
         };
     }
 
-    private static JsonObject Class(string provisioner, bool isDefault, string reclaim) => new()
+    /// <summary>A storage class.</summary>
+    public static JsonObject Class(string provisioner, bool isDefault, string reclaim) => new()
     {
         ["apiVersion"] = "storage.k8s.io/v1", ["kind"] = "StorageClass",
         ["metadata"] = isDefault ? new JsonObject { ["annotations"] = new JsonObject { ["storageclass.kubernetes.io/is-default-class"] = "true" } } : new JsonObject(),

@@ -29,6 +29,10 @@ public sealed class SimCluster
     private readonly TimeSpan _step;
     private readonly Faults _faults;
     private string? _lost;
+    private readonly Blueprint _blueprint;
+    private readonly NodeObjects _nodes;
+    private readonly EventRecorder _events;
+    private readonly List<SimNode> _joined = [];
     private static readonly TimeSpan LogsKept = TimeSpan.FromMinutes(3);
     private readonly List<(SimPod Pod, DateTimeOffset At)> _removed = [];
     private readonly Dictionary<ObjectKey, (long Version, string Template, string Hash)> _templates = [];
@@ -38,7 +42,14 @@ public sealed class SimCluster
     /// <param name="weight">One request in so many is simulated and stands for all of them.</param>
     /// <param name="step">Greatest step of the model; 5 s where it is null.</param>
     public SimCluster(string name, int number, int nodes, Faults faults, int seed, DateTimeOffset now, PodLogs? logs = null, int weight = 1, TimeSpan? step = null)
+        : this(name, number, Blueprint.OfDemo(name, nodes), faults, seed, now, logs, weight, step)
     {
+    }
+
+    /// <summary>Makes a cluster by its blueprint; one that is not the demo's begins without nodes.</summary>
+    public SimCluster(string name, int number, Blueprint blueprint, Faults faults, int seed, DateTimeOffset now, PodLogs? logs = null, int weight = 1, TimeSpan? step = null)
+    {
+        (_blueprint, _nodes, _events) = (blueprint, new NodeObjects(Store, blueprint, number), new EventRecorder(Store));
         (_step, _faults) = (step ?? FineStep, faults);
         Telemetry = new ClusterTelemetry(logs);
         Booted = now - TimeSpan.FromDays(23);
@@ -50,8 +61,8 @@ public sealed class SimCluster
         if (weight > 1)
             _requests.GoOn(now);
         _now = now;
-        Nodes = [.. Enumerable.Range(1, nodes).Select(i => $"{name[(name.IndexOf('-') + 1)..]}-{i}")];
-        SetUp(now);
+        if (blueprint.Demo)
+            SetUp(now);
     }
 
     /// <summary>What is switched in it.</summary>
@@ -61,7 +72,21 @@ public sealed class SimCluster
     public string Name { get; }
 
     /// <summary>Names of its nodes.</summary>
-    public IReadOnlyList<string> Nodes { get; }
+    public IReadOnlyList<string> Nodes { get; private set; } = [];
+
+    /// <summary>Cores and memory of a node, GiB.</summary>
+    public (double Cores, double Gib) SizeOf(string node) => _joined.Where(one => one.Name == node).Select(one => (one.Cores, one.Gib)).FirstOrDefault(Scenario.NodeSize);
+
+    /// <summary>Takes machines in as nodes.</summary>
+    public void Join(params IEnumerable<SimNode> nodes)
+    {
+        lock (_lock)
+        {
+            _joined.AddRange(nodes.Where(node => !_joined.Contains(node)));
+            Nodes = [.. _joined.Select(node => node.Name)];
+            JudgeNodes();
+        }
+    }
 
     /// <summary>What its pods and nodes say of their requests.</summary>
     public ClusterTelemetry Telemetry { get; }
@@ -99,10 +124,10 @@ public sealed class SimCluster
                 var off = to - _now > LongestTold;
                 var step = off ? TimeSpan.FromMinutes(1) : to - _now > _step ? _step : to - _now;
                 _now += step;
-                Lose(_faults.IsOn(Faults.NodeLost) ? Nodes[Math.Min(3, Nodes.Count - 1)] : null);
+                JudgeNodes();
                 Control();
                 _load.Tick(_pods.Values, _now, step.TotalSeconds);
-                if (!off)
+                if (!off && _blueprint.Demo)
                     _requests.Tick(_pods.Values.OrderBy(pod => pod.Name, StringComparer.Ordinal), _now, step.TotalSeconds, Telemetry);
                 foreach (var pod in _pods.Values)
                     Live(pod);
@@ -166,8 +191,8 @@ public sealed class SimCluster
     private void SetUp(DateTimeOffset now)
     {
         var born = now - TimeSpan.FromDays(23);
-        foreach (var (node, i) in Nodes.Select((node, i) => (node, i)))
-            Store.Put(new ObjectKey("", "nodes", "", node), ScenarioObjects.Node(node, i, _number, Time(born)));
+        _now = born;
+        Join(_blueprint.Nodes);
         foreach (var ns in Scenario.Workloads.Select(workload => workload.Namespace).Distinct())
             Store.Put(new ObjectKey("", "namespaces", "", ns), new JsonObject
             {
@@ -185,7 +210,6 @@ public sealed class SimCluster
             Store.Put(key, body);
         }
         // Long settled: every pod was made long ago, is placed and has run for a while.
-        _now = born;
         Control();
         _now = now;
         var age = new Random(_number);
@@ -206,10 +230,12 @@ public sealed class SimCluster
 
     private void Control()
     {
+        // A pod somebody deleted goes, and its controller makes another; pods of a workload that was removed go with it.
+        foreach (var deleted in _pods.Values.Where(pod => Store.Get(Key(pod)) is null).ToArray())
+            Remove(deleted);
         foreach (var plural in new[] { "deployments", "statefulsets", "daemonsets" })
             foreach (var item in Store.List("apps", plural, "").Objects)
                 Reconcile(item, plural);
-        // Pods of a workload that was removed go with it.
         foreach (var orphan in _pods.Values.Where(pod => Store.Get(OwnerKey(pod)) is null).ToArray())
             Remove(orphan);
     }
@@ -222,8 +248,9 @@ public sealed class SimCluster
         var own = _pods.Values.Where(pod => pod.OwnerKind == kind && pod.Namespace == ns && pod.OwnerName == name).ToArray();
         var fresh = own.Where(pod => pod.TemplateHash == hash[..9]).ToArray();
         var old = own.Except(fresh).ToArray();
-        // One at a time: an old pod goes only when all new ones are ready.
-        if (old.Length > 0 && fresh.All(pod => pod.Step == PodStep.Ready))
+        // One at a time: an old pod goes only when all new ones are ready, and none while the controller is held.
+        var held = item.Body["spec"]!["paused"]?.GetValue<bool>() == true || item.Body["spec"]!["updateStrategy"]?["type"]?.GetValue<string>() == "OnDelete";
+        if (!held && old.Length > 0 && fresh.All(pod => pod.Step == PodStep.Ready))
         {
             Remove(old[0]);
             own = [.. own.Except(old.Take(1))];
@@ -307,28 +334,30 @@ public sealed class SimCluster
     }
 
     // The cluster only knows that the node's agent has stopped talking; what runs there is taken for not ready.
-    private void Lose(string? node)
+    private void JudgeNodes()
     {
-        if (node == _lost)
-            return;
-        foreach (var pod in _pods.Values.Where(pod => pod.Node == node || pod.Node == _lost))
-        {
-            pod.Lost = pod.Node == node;
-            Show(pod);
-        }
-        foreach (var name in new[] { _lost, node }.OfType<string>())
-        {
-            var (key, gone) = (new ObjectKey("", "nodes", "", name), name == node);
-            var body = (JsonObject)Store.Get(key)!.Body.DeepClone();
-            body["status"]!["conditions"] = new JsonArray(new JsonObject
+        var lost = _faults.IsOn(Faults.NodeLost) ? Nodes[Math.Min(3, Nodes.Count - 1)] : null;
+        if (lost != _lost)
+            foreach (var pod in _pods.Values.Where(pod => pod.Node == lost || pod.Node == _lost))
             {
-                ["type"] = "Ready", ["status"] = gone ? "Unknown" : "True", ["reason"] = gone ? "NodeStatusUnknown" : "NodeReady",
-                ["message"] = gone ? "the node agent stopped posting its status" : "the node agent is ready", ["lastTransitionTime"] = Time(_now),
-            });
-            Store.Put(key, body);
-        }
-        _lost = node;
+                pod.Lost = pod.Node == lost;
+                Show(pod);
+            }
+        _lost = lost;
+        foreach (var node in _joined)
+            _nodes.Show(node, ConditionOf(node.Name), _now, _now);
     }
+
+    private NodeCondition ConditionOf(string node) => new(
+        node == _lost, HasNetwork(node), HasV6(node), FreeBytes(node) == 0);
+
+    /// <summary>Whether a node has IPv6.</summary>
+    public bool HasV6(string node) => _blueprint.V6 && !(_faults.IsOn(Faults.V6Missing) && Nodes.Count > 2 && node == Nodes[2]);
+
+    /// <summary>Bytes free on a node's disk where the model says so; null for the machine's own.</summary>
+    public long? FreeBytes(string node) => _faults.IsOn(Faults.DiskFull) && Nodes.Count > 1 && node == Nodes[1] ? 0 : null;
+
+    private bool HasNetwork(string node) => !_faults.IsOn(Faults.NoNetwork) && (_blueprint.Demo || _pods.Values.Any(pod => pod.Node == node && pod.IsReady && BaseServices.IsNetwork(pod)));
 
     private string? WhyNotPulled(string? image) => image?.StartsWith("larkfield/", StringComparison.Ordinal) == true ? null
         : image != Manifests.Image ? "not found" : _faults.IsOn(Faults.ImagePolicy) ? "denied by the image policy of the cluster" : null;
@@ -357,6 +386,10 @@ public sealed class SimCluster
                 pod.CannotPull = $"Back-off pulling image \"{image}\": {why}";
                 Event(pod, "Warning", "Failed", $"Failed to pull image \"{image}\": {why}");
                 Show(pod);
+                break;
+            case PodStep.Creating when since >= TimeSpan.FromSeconds(3) && !pod.OnHostNetwork && !HasNetwork(pod.Node):
+                if (since < TimeSpan.FromSeconds(10) && pod.Restarts == 0)
+                    Event(pod, "Warning", "FailedCreatePodSandBox", "network is not ready: container runtime network not ready");
                 break;
             case PodStep.Creating when since >= TimeSpan.FromSeconds(3):
                 Begin(pod);
@@ -405,24 +438,7 @@ public sealed class SimCluster
 
     private static string Name0(SimPod pod) => pod.Container["name"]!.GetValue<string>();
 
-    // The same thing happening again is counted up, as the cluster's own recorder does; what is old is forgotten after an hour.
-    private void Event(SimPod pod, string type, string reason, string message)
-    {
-        var name = $"{pod.Name}.{Convert.ToHexString(MD5.HashData(Encoding.UTF8.GetBytes(reason + message)))[..10].ToLowerInvariant()}";
-        var key = new ObjectKey("", "events", pod.Namespace, name);
-        var before = Store.Get(key)?.Body;
-        Store.Put(key, new JsonObject
-        {
-            ["apiVersion"] = "v1", ["kind"] = "Event",
-            ["metadata"] = new JsonObject { ["creationTimestamp"] = before?["metadata"]?["creationTimestamp"]?.DeepClone() ?? Time(_now), ["uid"] = before?["metadata"]?["uid"]?.DeepClone() ?? Guid.NewGuid().ToString() },
-            ["involvedObject"] = new JsonObject { ["kind"] = "Pod", ["namespace"] = pod.Namespace, ["name"] = pod.Name, ["uid"] = pod.Uid, ["apiVersion"] = "v1" },
-            ["type"] = type, ["reason"] = reason, ["message"] = message, ["count"] = (before?["count"]?.GetValue<int>() ?? 0) + 1,
-            ["firstTimestamp"] = before?["firstTimestamp"]?.DeepClone() ?? Time(_now), ["lastTimestamp"] = Time(_now),
-            ["source"] = new JsonObject { ["component"] = "node agent", ["host"] = pod.Node },
-        });
-        foreach (var old in Store.List("", "events", "").Objects.Where(item => _now - DateTimeOffset.Parse(item.Body["lastTimestamp"]!.GetValue<string>(), CultureInfo.InvariantCulture) > TimeSpan.FromHours(1)))
-            Store.Remove(old.Key);
-    }
+    private void Event(SimPod pod, string type, string reason, string message) => _events.Write(_now, pod, type, reason, message);
 
     private void Enter(SimPod pod, PodStep step)
     {
@@ -441,26 +457,31 @@ public sealed class SimCluster
         }
         if (pod.Node.Length == 0)
         {
-            var (cores, gib) = Scenario.NodeSize;
-            var free = Nodes
-                .Select(node => (node, used: _pods.Values.Where(other => other.Node == node).ToArray()))
-                .Select(pair => (pair.node, cores: cores - pair.used.Sum(other => other.Request.Cores), memory: gib * (1L << 30) - pair.used.Sum(other => other.Request.Memory),
+            var ready = _joined.Where(node => ConditionOf(node.Name).Ready).ToArray();
+            var free = ready
+                .Select(node => (node, used: _pods.Values.Where(other => other.Node == node.Name).ToArray()))
+                .Select(pair => (node: pair.node.Name, cores: pair.node.Cores - pair.used.Sum(other => other.Request.Cores), memory: pair.node.Gib * (1L << 30) - pair.used.Sum(other => other.Request.Memory),
                     same: pair.used.Count(other => other.OwnerName == pod.OwnerName)))
                 .Where(place => place.cores >= pod.Request.Cores && place.memory >= pod.Request.Memory)
                 .OrderBy(place => place.same).ThenByDescending(place => place.cores).ToArray();
             if (free.Length == 0)
             {
-                pod.CannotSchedule = $"0/{Nodes.Count} nodes are available: {Nodes.Count} Insufficient cpu or memory.";
+                pod.CannotSchedule = $"0/{Nodes.Count} nodes are available: {string.Join(", ", new[] { (Nodes.Count - ready.Length, "node(s) had untolerated taint {node.kubernetes.io/not-ready: }"), (ready.Length, "Insufficient cpu or memory") }.Where(why => why.Item1 > 0).Select(why => $"{why.Item1} {why.Item2}"))}.";
                 Show(pod);
                 return false;
             }
             pod.Node = free[0].node;
         }
+        if (pod.OnHostNetwork)
+        {
+            pod.Addresses = [.. Store.Get(new ObjectKey("", "nodes", "", pod.Node))!.Body["status"]!["addresses"]!.AsArray().Where(address => address!["type"]!.GetValue<string>() == "InternalIP").Select(address => address!["address"]!.GetValue<string>())];
+            return true;
+        }
         _lastAddress++;
         var v4 = $"198.51.{99 + _number}.{_lastAddress % 240 + 10}";
         var v6 = $"2001:db8:{_number:x}::{_lastAddress:x}";
         var onlyV6 = Scenario.Workloads.FirstOrDefault(workload => workload.Namespace == pod.Namespace && workload.Name == pod.OwnerName)?.OnlyV6 == true;
-        pod.Addresses = onlyV6 ? [v6] : [v4, v6];
+        pod.Addresses = [.. onlyV6 || !_blueprint.V4 ? [] : new[] { v4 }, .. HasV6(pod.Node) ? new[] { v6 } : []];
         return true;
     }
 

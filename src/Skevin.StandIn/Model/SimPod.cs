@@ -136,6 +136,10 @@ public sealed class SimPod
     [JsonIgnore]
     public JsonObject Container => (JsonObject)Template["spec"]!["containers"]![0]!;
 
+    /// <summary>Whether it uses its node's own network.</summary>
+    [JsonIgnore]
+    public bool OnHostNetwork => Template["spec"]?["hostNetwork"]?.GetValue<bool>() == true;
+
     /// <summary>Requested cores and bytes.</summary>
     [JsonIgnore]
     public Resources Request => Amounts("requests");

@@ -10,7 +10,7 @@ public static class StatsSummary
     public static JsonObject Of(SimCluster cluster, string node, DateTimeOffset now)
     {
         var usage = cluster.NodeUsage(node);
-        var total = Scenario.NodeSize.Gib * (1L << 30);
+        var total = cluster.SizeOf(node).Gib * (1L << 30);
         return new JsonObject
         {
             ["node"] = new JsonObject
@@ -24,7 +24,7 @@ public static class StatsSummary
                     ["availableBytes"] = Math.Round(total - usage.Memory),
                 },
                 ["network"] = Network(usage.Received, usage.Sent, now),
-                ["fs"] = new JsonObject { ["capacityBytes"] = 120L << 30, ["usedBytes"] = (31L << 30) + (long)(usage.Sent / 900) },
+                ["fs"] = new JsonObject { ["capacityBytes"] = 120L << 30, ["usedBytes"] = cluster.FreeBytes(node) == 0 ? 120L << 30 : (31L << 30) + (long)(usage.Sent / 900) },
             },
             ["pods"] = new JsonArray([.. cluster.Pods.Where(pod => pod.Node == node && pod.Running).Select(pod => Pod(pod, now))]),
         };

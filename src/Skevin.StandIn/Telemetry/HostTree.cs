@@ -16,7 +16,7 @@ public static class HostTree
     public static void Write(string root, SimCluster cluster, string node, DateTimeOffset boot, DateTimeOffset now)
     {
         var usage = cluster.NodeUsage(node);
-        var cores = (int)Scenario.NodeSize.Cores;
+        var cores = (int)cluster.SizeOf(node).Cores;
         Directory.CreateDirectory(Path.Combine(root, "proc/1/net"));
         Directory.CreateDirectory(Path.Combine(root, "sys/block/nvme0n1"));
         var all = Math.Max(0, (now - boot).TotalSeconds) * cores * 100;
@@ -28,7 +28,7 @@ public static class HostTree
             stat.Append(CultureInfo.InvariantCulture, $"cpu{core} ").AppendJoin(' ', Ticks(1.0 / cores)).Append(" 0 0\n");
         stat.Append(CultureInfo.InvariantCulture, $"btime {boot.ToUnixTimeSeconds()}\n");
         Put("proc/stat", stat.ToString());
-        var total = (long)(Scenario.NodeSize.Gib * 1048576);
+        var total = (long)(cluster.SizeOf(node).Gib * 1048576);
         var used = (long)(usage.Memory / 1024);
         var cached = Math.Min(total - used - 600_000, 2_400_000 + (long)(usage.Sent / 40_000));
         Put("proc/meminfo", $"MemTotal:       {total} kB\nMemFree:        {total - used - cached - 210_000} kB\nMemAvailable:   {total - used} kB\nBuffers:        120000 kB\nCached:         {cached} kB\nSReclaimable:   90000 kB\n");

@@ -26,6 +26,26 @@ public sealed class RollOutProgressTests
     }
 
     [Fact]
+    public void All_agents_together_are_done_going_held_or_halted()
+    {
+        static RollOutSummary Of(bool held, params PodState[] pods)
+        {
+            var inventory = Inventory.Empty with
+            {
+                Nodes = [Node("a"), Node("b")], Pods = pods, Workloads = [new WorkloadState(Manifests.Namespace, "DaemonSet", Manifests.Agent, 2, 1, 1, 1, Now, "2", held)],
+            };
+            return RollOutProgress.Summary(inventory, RollOutProgress.Of(inventory, new CollectionPlan(new MetricsPlan(ClusterState: false)), 2), 2);
+        }
+        var half = new[] { Agent("a", "2"), Agent("b", "1") };
+        Of(false, half).State.ShouldBe(RollOutState.Going);
+        Of(true, half).ShouldSatisfyAllConditions(one => one.State.ShouldBe(RollOutState.Held), one => one.Updated.ShouldBe(1), one => one.Earlier.ShouldBe(new Dictionary<string, int> { ["1"] = 1 }));
+        Of(true, Agent("a", "2"), Agent("b", "2")).State.ShouldBe(RollOutState.Done);
+        Of(false, Agent("a", "2", "waiting", "ImagePullBackOff", ready: false), Agent("b", "1")).State.ShouldBe(RollOutState.Halted);
+        Skevin.Core.Diagnosis.Troubles.Of(new([], [], new Dictionary<string, TimeSpan>(), Of(true, half), 2)).ShouldHaveSingleItem().Short.ShouldBe("agents of two revisions");
+        Skevin.Core.Diagnosis.Troubles.Of(new([], [], new Dictionary<string, TimeSpan>(), Of(false, half), 2)).ShouldBeEmpty();
+    }
+
+    [Fact]
     public void An_image_that_cannot_be_pulled_is_stuck_and_says_which()
     {
         var stuck = Progress(Agent("a", "2", "waiting", "ImagePullBackOff", ready: false))[0];

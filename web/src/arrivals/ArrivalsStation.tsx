@@ -10,6 +10,7 @@ import { CopyCsv, Table, type Column } from "../parts/Table";
 import { exact, length } from "../parts/time";
 import { useCluster } from "../shell/Shell";
 import { useNow, useView } from "../shell/view";
+import { RawPageDialog } from "./RawPageDialog";
 
 type Source = Schemas["SourceView"];
 type State = Schemas["ArrivalState"];
@@ -95,7 +96,7 @@ export function ArrivalsStation() {
         </Signals>
         {arrivals.data.troubles.length > 0 && <Notices aria-label="What is wrong though it arrives">{arrivals.data.troubles.map((trouble) => (
           <details key={trouble.short}>
-            <summary><Mark level="minor" /> <b>{trouble.short}</b> <Quiet>{trouble.fix}</Quiet>{trouble.place === "trimming" && <> <Link to={{ pathname: "/collect", search: `cluster=${cluster}&trim=1` }}>Trim it</Link></>}</summary>
+            <summary><Mark level="minor" /> <b>{trouble.short}</b> <Quiet>{trouble.fix}</Quiet>{trouble.place === "trimming" && <> <Link to={{ pathname: "/collect", search: `cluster=${cluster}&trim=1` }}>Trim it</Link></>}{trouble.place === "plan" && <> <Link to={{ pathname: "/collect", search: `cluster=${cluster}` }}>See the roll-out</Link></>}</summary>
             <p>{trouble.text}</p><pre>{trouble.proof.join("\n")}</pre>
           </details>))}</Notices>}
         <List>
@@ -108,6 +109,9 @@ export function ArrivalsStation() {
     </>
   );
 }
+
+/** Whether a source is an application's endpoint, which has a page to look at. */
+const isEndpoint = (source: Source) => source.signal === "metrics" && /^[^/]+\/[^/]+:\d+$/.test(source.source);
 
 const signals = ["metrics", "logs", "traces", "flows"] as const;
 
@@ -128,8 +132,10 @@ function SourceDetail({ source, cluster, now }: { source: Source; cluster: strin
     mutationFn: () => got(api.POST("/api/arrivals/cure", { body: { cluster, act: source.act } })),
     onSuccess: () => { void queries.invalidateQueries(); },
   });
+  const [page, setPage] = useState(false);
   return (
     <Detail aria-label="Cause and fix">
+      {page && <RawPageDialog cluster={cluster} source={source} close={() => setPage(false)} />}
       <div>
         <Heading>{source.source}: {words[source.state]}{source.cause ? `, ${source.cause}` : ""}</Heading>
         {source.explanation ? <><p>{source.explanation}</p><p><Quiet>{source.fix}</Quiet></p></>
@@ -139,7 +145,7 @@ function SourceDetail({ source, cluster, now }: { source: Source; cluster: strin
         {cure.error ? <Trouble error={cure.error} /> : null}
       </div>
       <div>
-        <Heading>Evidence</Heading>
+        <Row style={{ justifyContent: "space-between" }}><Heading>Evidence</Heading>{isEndpoint(source) && <Button onPress={() => setPage(true)}>Last raw page</Button>}</Row>
         <pre>{[...source.proof, source.lastSeen ? `${exact(Date.parse(source.lastSeen))} received last` : "nothing received yet",
           source.report ? `${exact(Date.parse(source.report.at))} the agent: ${whole(source.report.read)} read, ${whole(source.report.sent)} sent, ${whole(source.report.dropped)} dropped${source.report.error ? `; ${source.report.error}` : ""}` : "no status record from the agent yet"].join("\n")}</pre>
       </div>

@@ -14,6 +14,7 @@ import { useClusters, useInventory } from "../shell/ScopeTree";
 import { useNow, useView } from "../shell/view";
 import { ConnectDialog } from "./ConnectDialog";
 import { NodeRules } from "./NodeRules";
+import { ProbeDialog } from "./ProbeDialog";
 import { lists, ObjectLists, type ListName } from "./ObjectLists";
 
 type Pod = Schemas["PodView"];
@@ -62,6 +63,7 @@ export function ClustersStation() {
   const [connecting, setConnecting] = useState(false);
   const [removing, setRemoving] = useState(false);
   const [practice, setPractice] = useState(false);
+  const [probing, setProbing] = useState(false);
   const [trouble, setTrouble] = useState(false);
   const [open, setOpen] = useState<string | null>(null);
   const [search, setSearch] = useSearchParams();
@@ -69,6 +71,7 @@ export function ClustersStation() {
   const head = <Views role="group" aria-label="What is listed">{lists.map((one) => <Button key={one} bare aria-pressed={one === list} onPress={() => setSearch((before) => { if (one === "Pods") before.delete("list"); else before.set("list", one); return before; }, { replace: true })}>{one}</Button>)}</Views>;
   const dialogs = <>
     {connecting && <ConnectDialog close={() => setConnecting(false)} done={(name) => { setConnecting(false); setView({ cluster: name, namespace: "", workload: "" }); }} />}
+    {probing && inventory.data && <ProbeDialog cluster={cluster} inventory={inventory.data} close={() => setProbing(false)} />}
     {practice && <PracticeDialog close={() => setPractice(false)} />}
     {removing && <Dialog title={`Disconnect ${cluster}?`} width={460} onClose={() => setRemoving(false)} actions={<Button main onPress={async () => {
       await got(api.DELETE("/api/clusters/{name}", { params: { path: { name: cluster } } }));
@@ -92,6 +95,7 @@ export function ClustersStation() {
       {dialogs}
       <Title about={summary && `${summary.readyNodes} of ${summary.nodes} nodes ready, ${summary.readyPods} of ${summary.pods} pods, ${summary.version}`}
         actions={<>
+          <Button needs="responder" onPress={() => setProbing(true)}>Probe</Button>
           <Button needs="installer" onPress={() => setPractice(true)}>Practice faults</Button>
           <Button needs="installer" onPress={() => setRemoving(true)}>Disconnect</Button>
           <Button needs="installer" main onPress={() => setConnecting(true)}>Connect a cluster</Button>
@@ -100,7 +104,7 @@ export function ClustersStation() {
       {(inventory.data?.errors.length ?? 0) > 0 && <Trouble error={`${cluster} cannot be read completely. ${inventory.data!.errors.join("; ")}`} />}
       {inventory.data?.wholeCluster && <Card><NodeRules nodes={inventory.data.nodes} use={use} /></Card>}
       <Below>
-        {list !== "Pods" ? <ObjectLists key={list} list={list as Exclude<ListName, "Pods">} cluster={cluster} namespace={view.namespace} workload={view.workload} workloads={inventory.data?.workloads ?? []} now={now} head={head} /> : <List>
+        {list !== "Pods" ? <ObjectLists key={list} list={list as Exclude<ListName, "Pods">} cluster={cluster} namespace={view.namespace} workload={view.workload} workloads={inventory.data?.workloads ?? []} readiness={inventory.data?.readiness ?? []} now={now} head={head} /> : <List>
           <Head>
             <Row>{head}<Quiet>{pods.length} shown</Quiet></Row>
             <Row><Switch on={trouble} onChange={setTrouble}>Only trouble</Switch><CopyCsv columns={table} rows={pods} /></Row>

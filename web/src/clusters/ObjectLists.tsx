@@ -8,7 +8,7 @@ import { Drawer } from "../parts/overlays";
 import { CopyCsv, Table, type Column } from "../parts/Table";
 import { ago, exact } from "../parts/time";
 
-export const lists = ["Pods", "Workloads", "Services", "Entry points", "Configuration", "Storage", "Events"] as const;
+export const lists = ["Pods", "Readiness", "Workloads", "Services", "Entry points", "Configuration", "Storage", "Events"] as const;
 export type ListName = (typeof lists)[number];
 
 const Body = styled(Card)`flex: 1; overflow: hidden; min-width: 0; display: flex; flex-direction: column;`;
@@ -36,8 +36,8 @@ function List<T>({ name, head, shown }: { name: string; head: React.ReactNode; s
 }
 
 /** What a cluster holds beside nodes and pods, each judged. */
-export function ObjectLists({ list, cluster, namespace, workload, workloads, now, head }: {
-  list: Exclude<ListName, "Pods">; cluster: string; namespace: string; workload: string; workloads: Schemas["WorkloadView"][]; now: number; head: React.ReactNode;
+export function ObjectLists({ list, cluster, namespace, workload, workloads, readiness, now, head }: {
+  list: Exclude<ListName, "Pods">; cluster: string; namespace: string; workload: string; workloads: Schemas["WorkloadView"][]; readiness: Schemas["ReadinessItem"][]; now: number; head: React.ReactNode;
 }) {
   const objects = useQuery({ queryKey: ["objects", cluster], placeholderData: keepPreviousData, refetchInterval: 5000, queryFn: () => got(api.GET("/api/clusters/{name}/objects", { params: { path: { name: cluster } } })) });
   if (objects.error) return <Trouble error={objects.error} />;
@@ -46,6 +46,12 @@ export function ObjectLists({ list, cluster, namespace, workload, workloads, now
   const { services, entryPoints, configurations, storageClasses, claims, lacking } = objects.data;
   const inside = () => {
     switch (list) {
+      case "Readiness": return <List name={list} head={head} shown={{
+        rows: readiness, rowKey: (row) => row.what, empty: "Readiness is for readers of the whole cluster", hint: "Your scope is a part of it.", about: "what waits for what, from the top",
+        columns: [mark((row) => row.level), { id: "what", title: "Needed", width: "150px", cell: (row) => row.what, value: (row) => row.what }, { id: "found", title: "Found", width: "34%", cell: (row) => <span title={row.found}>{row.found}</span>, value: (row) => row.found },
+          { id: "fix", title: "What to do", cell: (row) => <span title={row.fix ?? ""}>{row.fix ?? ""}</span>, value: (row) => row.fix ?? "" }],
+        title: (row) => row.what, detail: (row) => <><p><Mark level={row.level} /> {row.found}</p>{row.fix && <><h3>What to do</h3><p>{row.fix}</p></>}</>,
+      } satisfies Shown<Schemas["ReadinessItem"]>} />;
       case "Workloads": return <List name={list} head={head} shown={{
         rows: workloads.filter((row) => here(row.namespace) && (!workload || row.name === workload)), rowKey: (row) => `${row.namespace}/${row.kind}/${row.name}`, empty: "No workloads here", about: "what keeps pods running",
         columns: [mark((row) => row.level), place((row) => row.namespace), { id: "name", title: "Workload", width: "22%", cell: (row) => row.name, value: (row) => row.name }, { id: "kind", title: "Kind", width: "110px", cell: (row) => row.kind, value: (row) => row.kind },

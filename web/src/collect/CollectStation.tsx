@@ -3,13 +3,14 @@ import { useEffect, useState } from "react";
 import { useSearchParams } from "react-router";
 import styled, { useTheme } from "styled-components";
 import { api, got, type Schemas } from "../api/client";
-import { Button, Card, Empty, Heading, Mark, Mono, Quiet, Row, Title, Trouble, Waiting } from "../parts/basics";
+import { Button, Card, Empty, Heading, Mono, Quiet, Title, Trouble, Waiting } from "../parts/basics";
 import { Choose, Switch, TextInput } from "../parts/fields";
 import { digits, whole, withUnit } from "../parts/format";
 import { Difference } from "./Difference";
 import { fromWhere, NamespacesDialog } from "./NamespacesDialog";
 import { OutsideDialog } from "./OutsideDialog";
 import { RevisionsDialog } from "./RevisionsDialog";
+import { RollOutCard } from "./RollOutCard";
 import { TrimDialog } from "./TrimDialog";
 import { Dialog } from "../parts/overlays";
 import { TokensDialog } from "./TokensDialog";
@@ -18,7 +19,6 @@ import { useCluster } from "../shell/Shell";
 
 type Plan = Schemas["CollectionPlan"];
 type Metrics = NonNullable<Plan["metrics"]>;
-type Stage = Schemas["RollOutStage"];
 
 const Signals = styled(Card)`
   display: grid;
@@ -38,28 +38,11 @@ const Two = styled.div`
   .line { display: flex; justify-content: space-between; gap: 12px; padding: 4px 0; border-top: 1px solid ${({ theme }) => theme.rule}; }
   .line:first-of-type { margin-top: 6px; }
 `;
-const Agents = styled.div`
-  display: grid;
-  grid-template-columns: 120px 220px 1fr;
-  gap: 4px 14px;
-  padding: 8px 14px 12px;
-  align-items: center;
-`;
 const Yaml = styled.pre`margin: 0; padding: 12px; max-height: 52vh; overflow: auto; font-size: 12px; line-height: 1.45; background: ${({ theme }) => theme.ground}; border: 1px solid ${({ theme }) => theme.rule};`;
 
 const noMetrics: Metrics = { resourceUsage: false, clusterState: false, endpoints: false, everySeconds: 15, endpointPort: "metrics", endpointPath: "/metrics", namespaces: null, hostMetrics: false, closely: null, rules: null };
 const measures = [["metrics", "samples"], ["logs", "lines"], ["traces", "spans"], ["flows", "flow records"]] as const;
 const shares = (current: number) => [...new Set([1, 0.5, 0.25, 0.1, 0.01, current])].sort((a, b) => b - a);
-
-const stages: Stage[] = ["waiting", "starting", "ready"];
-const stageWords: Record<Stage, string> = { waiting: "waiting for its turn", starting: "starting", ready: "ready", stuck: "stuck" };
-
-function StageBar({ stage }: { stage: Stage }) {
-  const theme = useTheme();
-  const reached = stage === "stuck" ? 1 : stages.indexOf(stage);
-  const colours = [theme.ink2, theme.logs, stage === "stuck" ? theme.critical : theme.clear];
-  return <svg width="100%" height="12" role="img" aria-label={stageWords[stage]}>{[0, 1, 2].map((i) => <rect key={i} x={`${i * 33.4}%`} width="32.6%" height={12} fill={i <= reached ? colours[stage === "stuck" ? 2 : i] : theme.sunk} />)}</svg>;
-}
 
 export function CollectStation() {
   const cluster = useCluster();
@@ -77,7 +60,7 @@ export function CollectStation() {
   const [choosing, setChoosing] = useState<"endpoints" | "logs" | "traces" | null>(null);
   useEffect(() => setDraft(null), [cluster]);
   const rollOut = useMutation({
-    mutationFn: (plan: Plan) => got(api.POST("/api/clusters/{name}/collection/roll-out", { params: { path: { name: cluster } }, body: { plan } })),
+    mutationFn: (request: Schemas["PlanRequest"]) => got(api.POST("/api/clusters/{name}/collection/roll-out", { params: { path: { name: cluster } }, body: request })),
     onSuccess: () => { setDraft(null); void queries.invalidateQueries(); },
   });
   if (!cluster) return <Card><Empty title="No cluster is connected yet">Connect one under Clusters; then plan here what is collected from it.</Empty></Card>;
@@ -92,8 +75,6 @@ export function CollectStation() {
   const changeLogs = (part: Partial<NonNullable<Plan["logs"]>>) => { const next = { containers: false, events: false, namespaces: null, leftOut: null, ...logs, ...part }; setDraft({ ...plan, logs: next.containers || next.events ? next : null }); };
   const closely = metrics.closely && Date.parse(metrics.closely.until) > Date.now() ? metrics.closely : null;
   const changed = draft !== null && JSON.stringify(draft) !== JSON.stringify(current);
-  const ready = view.agents.filter((agent) => agent.stage === "ready").length;
-  const revision = view.revisions[0];
   return (
     <>
       <Title about={view.revision === 0 ? "nothing is collected yet" : changed ? `draft of revision ${view.revision + 1}, revision ${view.revision} is in force` : `revision ${view.revision} is in force`}
@@ -103,7 +84,8 @@ export function CollectStation() {
           {view.revision > 0 && <Button onPress={() => setTrimming(true)}>Trim</Button>}
           <Button needs="keeper" onPress={() => setTokens(true)}>Ingest tokens</Button>
           <Button needs="installer" onPress={() => setManifests(true)}>Manifests</Button>
-          <Button needs="installer" main isDisabled={rollOut.isPending || (!changed && view.revision > 0)} onPress={() => rollOut.mutate(plan)}>{rollOut.isPending ? "Applying" : "Roll out"}</Button>
+          {changed && view.revision > 0 && <Button needs="installer" isDisabled={rollOut.isPending} onPress={() => rollOut.mutate({ plan, oneFirst: true })}>One node first</Button>}
+          <Button needs="installer" main isDisabled={rollOut.isPending || (!changed && view.revision > 0)} onPress={() => rollOut.mutate({ plan, oneFirst: false })}>{rollOut.isPending ? "Applying" : "Roll out"}</Button>
         </>}>Collection from {cluster}</Title>
       {rollOut.error ? <Trouble error={rollOut.error} /> : null}
       <Signals>
@@ -151,21 +133,7 @@ export function CollectStation() {
           {view.onNodes.map((access) => <div className="line" key={access.what}><span>{access.need}</span><Mono style={{ textAlign: "right" }}>{access.what}</Mono></div>)}
         </Card>
       </Two>
-      <Card style={{ flex: 1, minHeight: 190 }}>
-        <Row style={{ padding: "10px 14px 0", justifyContent: "space-between" }}>
-          <Heading>{view.revision === 0 ? "Roll-out" : `Roll-out of revision ${view.revision}`}</Heading>
-          <Quiet>{revision?.appliedAt ? `by ${revision.createdBy}, ${exact(Date.parse(revision.appliedAt))}; ${ready} of ${view.agents.length} agents ready` : revision ? "not all objects were applied; roll out again" : ""}</Quiet>
-        </Row>
-        {view.revision === 0 ? <Empty title="Nothing is rolled out yet">Choose what to collect, look at the manifests, then roll out. Each agent will be followed here until it is ready.</Empty> : (
-          <Agents role="status">
-            {view.agents.map((agent) => [
-              <span key={agent.place}><Mark level={agent.stage === "ready" ? "clear" : agent.stage === "stuck" ? "critical" : "warning"} title={stageWords[agent.stage]} />{agent.place}</span>,
-              <StageBar key={agent.place + "bar"} stage={agent.stage} />,
-              <Quiet key={agent.place + "why"}>{agent.why ?? `${agent.pod} ${stageWords[agent.stage]}`.trim()}</Quiet>,
-            ])}
-          </Agents>
-        )}
-      </Card>
+      <RollOutCard view={view} goBack={(plan) => rollOut.mutate({ plan, oneFirst: false })} busy={rollOut.isPending} />
       {trimming && view.revision > 0 && <TrimDialog cluster={cluster} plan={plan} change={setDraft} close={() => setTrimming(false)} />}
       {tokens && <TokensDialog cluster={cluster} close={() => setTokens(false)} />}
       {outside && flows && <OutsideDialog names={flows.outside ?? []} close={() => setOutside(false)} keep={(names) => { setDraft({ ...plan, flows: { ...flows, outside: names.length > 0 ? names : null } }); setOutside(false); }} />}

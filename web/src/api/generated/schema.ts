@@ -733,6 +733,47 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/clusters/{name}/probe": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["ProbeRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ProbeView"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/clusters/{name}/collection": {
         parameters: {
             query?: never;
@@ -842,6 +883,47 @@ export interface paths {
                     };
                     content: {
                         "application/json": components["schemas"]["RollOut"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clusters/{name}/collection/hold": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["HoldRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["HoldRequest"];
                     };
                 };
             };
@@ -1007,6 +1089,44 @@ export interface paths {
                     };
                     content: {
                         "application/json": components["schemas"]["ArrivalsView"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/arrivals/page": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: {
+                    cluster?: string;
+                    source?: string;
+                };
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["RawPageView"];
                     };
                 };
             };
@@ -2475,6 +2595,7 @@ export interface components {
             revision: number;
             serverAddress: string;
             agents: components["schemas"]["AgentProgress"][];
+            rollOut: null | components["schemas"]["RollOutSummary"];
             rights: components["schemas"]["NeededRight"][];
             onNodes: components["schemas"]["NodeAccess"][];
             revisions: components["schemas"]["RevisionView"][];
@@ -2598,6 +2719,9 @@ export interface components {
             version: string;
             commit: string;
         };
+        HoldRequest: {
+            held: boolean;
+        };
         InForceRequest: {
             inForce: boolean;
         };
@@ -2631,6 +2755,7 @@ export interface components {
             namespaces: components["schemas"]["NamespaceView"][];
             workloads: components["schemas"]["WorkloadView"][];
             pods: components["schemas"]["PodView"][];
+            readiness: components["schemas"]["ReadinessItem"][];
         };
         LineCost: {
             workload: string;
@@ -2887,6 +3012,7 @@ export interface components {
         };
         PlanRequest: {
             plan: components["schemas"]["CollectionPlan"];
+            oneFirst?: null | boolean;
         };
         PodView: {
             namespace: string;
@@ -2921,6 +3047,41 @@ export interface components {
             /** Format: date-time */
             now: string;
         };
+        ProbeAnswer: {
+            addresses: string[];
+            /** Format: double */
+            lookUpMs: null | number;
+            /** Format: double */
+            connectMs: null | number;
+            error: null | string;
+        };
+        ProbeAttempt: {
+            from: string;
+            to: string;
+            by: string;
+            host: string;
+            /** Format: int32 */
+            port: number;
+            family: string;
+            /** @default false */
+            sameNode: boolean;
+        };
+        /** @enum {unknown} */
+        ProbeKind: "service" | "pod" | "nodes";
+        ProbeOutcome: {
+            attempt: components["schemas"]["ProbeAttempt"];
+            answer: components["schemas"]["ProbeAnswer"];
+        };
+        ProbeRequest: {
+            from: null | string;
+            kind: components["schemas"]["ProbeKind"];
+            namespace?: null | string;
+            name?: null | string;
+        };
+        ProbeView: {
+            outcomes: components["schemas"]["ProbeOutcome"][];
+            warning: null | string;
+        };
         ProblemDetails: {
             type?: null | string;
             title?: null | string;
@@ -2928,6 +3089,22 @@ export interface components {
             status?: null | number;
             detail?: null | string;
             instance?: null | string;
+        };
+        RawPageView: {
+            /** Format: date-time */
+            at: string;
+            /** Format: int32 */
+            status: number;
+            contentType: string;
+            text: string;
+            /** Format: int32 */
+            length: number;
+        };
+        ReadinessItem: {
+            what: string;
+            level: components["schemas"]["HealthLevel"];
+            found: string;
+            fix: null | string;
         };
         ReplayRequest: {
             rule: components["schemas"]["RuleDocument"];
@@ -2997,6 +3174,18 @@ export interface components {
         };
         /** @enum {unknown} */
         RollOutStage: "waiting" | "starting" | "ready" | "stuck";
+        /** @enum {unknown} */
+        RollOutState: "done" | "going" | "held" | "halted";
+        RollOutSummary: {
+            state: components["schemas"]["RollOutState"];
+            /** Format: int32 */
+            updated: number;
+            /** Format: int32 */
+            total: number;
+            earlier: {
+                [key: string]: number;
+            };
+        };
         RuleDocument: {
             rule: string;
             when: string;
@@ -3330,7 +3519,7 @@ export interface components {
             proof: string[];
         };
         /** @enum {unknown} */
-        TroublePlace: "outside" | "trimming";
+        TroublePlace: "outside" | "trimming" | "plan";
         VariantView: {
             above: null | string;
             below: null | string;

@@ -1,0 +1,72 @@
+using System.Net;
+using System.Text.Json.Nodes;
+using k8s;
+using Skevin.ClusterApi;
+
+namespace Skevin.Server.Tests;
+
+/// <summary>A roll-out in stages: one node first, held, let go on, taken back; each revision with a configuration object of its own.</summary>
+public sealed class RollOutTests(ServerWithStandIn server) : IClassFixture<ServerWithStandIn>
+{
+    private const string South = "larkfield-south";
+    private const string Collection = $"api/clusters/{South}/collection";
+
+    private static object Plan(int seconds, bool endpoints = true) => new { metrics = new { resourceUsage = true, clusterState = true, endpoints, everySeconds = seconds, endpointPort = "metrics", endpointPath = "/metrics" } };
+
+    private Task<JsonNode> RollOut(Func<JsonNode, bool> holds, string what) => ApiCalls.Until(async () => (await server.Keeper.Json(Collection))["rollOut"] ?? new JsonObject(), holds, 90, what);
+
+    private static Func<JsonNode, bool> Is(string state, int updated) => seen => (string?)seen["state"] == state && (int)seen["updated"]! == updated;
+
+    [Fact]
+    public async Task One_node_goes_first_and_the_others_wait_until_a_person_lets_them()
+    {
+        await server.Keeper.Send("api/clusters", new { kubeconfig = server.Kubeconfig(South) });
+        await ApiCalls.Until(() => server.Keeper.Json("api/clusters/" + South), view => (bool)view["complete"]!, 30, "the inventory");
+        (await server.Keeper.PostAsync(Collection + "/hold", System.Net.Http.Json.JsonContent.Create(new { held = true }))).StatusCode.ShouldBe(HttpStatusCode.Conflict);
+        await server.Keeper.Send(Collection + "/roll-out", new { plan = Plan(5) });
+        await RollOut(Is("done", 4), "the first roll-out");
+
+        await server.Keeper.Send(Collection + "/roll-out", new { plan = Plan(5, endpoints: false), oneFirst = true });
+        var held = await RollOut(Is("held", 1), "one agent of the second revision");
+        ((int)held["earlier"]!["1"]!).ShouldBe(3);
+        // What waits has its own configuration still, and that is said.
+        (await Configurations()).ShouldBe(["skevin-agent-1", "skevin-agent-2"]);
+        await ApiCalls.Until(() => server.Keeper.Json("api/arrivals?cluster=" + South), view => view["troubles"]!.AsArray().Any(one => (string)one!["short"]! == "agents of two revisions"), 30, "two revisions");
+
+        await server.Keeper.Send(Collection + "/hold", new { held = false });
+        await RollOut(Is("done", 4), "the rest");
+        await ApiCalls.Until(() => server.Keeper.Json("api/arrivals?cluster=" + South), view => view["troubles"]!.AsArray().Count == 0, 30, "nothing wrong");
+
+        // Going back is a roll-out of the earlier plan; what no pod is given any more goes.
+        var before = (await server.Keeper.Json(Collection))["revisions"]![1]!["plan"]!.DeepClone();
+        await server.Keeper.Send(Collection + "/roll-out", new { plan = before });
+        await server.Keeper.Send(Collection + "/hold", new { held = true });
+        await RollOut(seen => (string?)seen["state"] == "held", "being stopped under way");
+        await server.Keeper.Send(Collection + "/hold", new { held = false });
+        await RollOut(Is("done", 4), "the way back");
+        await server.Keeper.Send(Collection + "/roll-out", new { plan = Plan(10), oneFirst = true });
+        (await Configurations()).ShouldNotContain("skevin-agent-1");
+        await server.Keeper.Send($"api/clusters/{South}", new { }, HttpMethod.Delete);
+    }
+
+    [Fact]
+    public async Task An_agent_tells_its_pages_only_to_its_own_server()
+    {
+        using var client = ClusterConnection.FromKubeconfig(server.Kubeconfig(South), out _)!;
+        var agents = await client.CoreV1.ListNamespacedPodAsync("skevin-agents");
+        // Whatever the order of the tests: where no agent is there, there is nothing to ask.
+        foreach (var agent in agents.Items.Where(pod => pod.Status.Phase == "Running"))
+            (await Should.ThrowAsync<k8s.Autorest.HttpOperationException>(() => client.CoreV1.ConnectGetNamespacedPodProxyWithPathAsync($"{agent.Metadata.Name}:5189", "skevin-agents", "probe/IPv4/53/127.0.0.1")))
+                .Response.StatusCode.ShouldBeOneOf(HttpStatusCode.Forbidden, HttpStatusCode.ServiceUnavailable);
+        Skevin.Agent.AgentKey.Fits("a", Skevin.Agent.AgentKey.HashOf("a")).ShouldBeTrue();
+        Skevin.Agent.AgentKey.Fits("b", Skevin.Agent.AgentKey.HashOf("a")).ShouldBeFalse();
+        Skevin.Agent.AgentKey.Fits(null, Skevin.Agent.AgentKey.HashOf("a")).ShouldBeFalse();
+        Skevin.Agent.AgentKey.Fits("", null).ShouldBeFalse();
+    }
+
+    private async Task<string[]> Configurations()
+    {
+        using var client = ClusterConnection.FromKubeconfig(server.Kubeconfig(South), out _)!;
+        return [.. (await client.CoreV1.ListNamespacedConfigMapAsync("skevin-agents")).Items.Select(item => item.Metadata.Name).Order(StringComparer.Ordinal)];
+    }
+}

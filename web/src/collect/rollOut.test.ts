@@ -1,0 +1,8 @@
+import { expect, test } from "vitest";
+import { rollOutWords } from "./rollOut";
+
+test("a roll-out says how far it is and what still runs", () => {
+  expect(rollOutWords({ state: "done", updated: 6, total: 6, earlier: {} }, 4)).toBe("6 of 6 agents ready");
+  expect(rollOutWords({ state: "held", updated: 1, total: 6, earlier: { 3: 5 } }, 4)).toBe("held: 1 of 6 agents ready on revision 4, 5 of revision 3");
+  expect(rollOutWords({ state: "halted", updated: 0, total: 6, earlier: { 3: 5 } }, 4)).toContain("standing still");
+});
