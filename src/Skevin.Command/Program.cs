@@ -6,6 +6,7 @@ string Setting(string variable, string fallback) => Environment.GetEnvironmentVa
 const string Usage = """
     skevin ask 'ENQUIRY' [--last 1h] [--cluster NAME]   answer an enquiry as a table
     skevin arrivals CLUSTER                             what should arrive, and how it does
+    skevin order FILE                                   order a cluster by its file, and follow it until it is connected
     skevin set-up-demo KUBECONFIG CLUSTER HOOK          connect the practice cluster and roll a plan out
 
     Environment: SKEVIN_URL (default http://127.0.0.1:5180), SKEVIN_EMAIL, SKEVIN_PASSWORD
@@ -27,6 +28,8 @@ try
             foreach (var source in (await client.Get("api/arrivals?cluster=" + Uri.EscapeDataString(cluster)))!["sources"]!.AsArray())
                 Console.WriteLine($"{source!["state"],-9} {source["signal"],-8} {source["source"],-52} {source["received"]} of {source["expected"]} min  {source["cause"]}");
             return 0;
+        case ["order", var file]:
+            return await PlaceOrder.Run(client, file);
         case ["set-up-demo", var kubeconfig, var cluster, var hook]:
             await DemoSetUp.Run(client, kubeconfig, cluster, hook);
             return 0;

@@ -29,6 +29,7 @@ public sealed class StandInHost : IAsyncDisposable
     private readonly SimClock _clock;
     private readonly HostedCluster[] _clusters;
     private readonly ClusterFaults _faults;
+    private readonly ClusterProvider _provider;
     private readonly List<WebApplication> _servers = [];
     private readonly List<JsonObject> _messages = [];
     private readonly CancellationTokenSource _stop = new();
@@ -68,11 +69,17 @@ public sealed class StandInHost : IAsyncDisposable
         {
             var token = KeptToken(model.Name);
             var hosted = new HostedCluster(model, _clock, network, Path.Combine(options.Folder, model.Name), token, options.Port + i, Settle);
-            File.WriteAllText(KubeconfigPath(model.Name), Kubeconfig(model.Name, hosted.Address, token));
+            File.WriteAllText(KubeconfigPath(model.Name), Kubeconfig.Write(model.Name, hosted.Address, token));
             return hosted;
         })];
         _servers.Add(Loopback.Serve(network.Port, app => app.Run(network.Handle)));
-        _servers.Add(Loopback.Serve(options.Port + 3, MapControl));
+        var provider = _provider = new ClusterProvider(options.Folder, network, faults, models.Select(model => model.Name).ToHashSet());
+        provider.Load();
+        _servers.Add(Loopback.Serve(options.Port + 3, app =>
+        {
+            MapControl(app);
+            provider.Map(app);
+        }));
         _past = CoarsePast.Of(options.Folder, models[0], options.Seed, first && options.History > TimeSpan.Zero ? _begun : null, options.CoarseHistory);
     }
 
@@ -84,6 +91,7 @@ public sealed class StandInHost : IAsyncDisposable
             await cluster.Start();
         foreach (var server in host._servers)
             await server.StartAsync();
+        host._provider.Start();
         host._loop = Task.Run(() => host.Loop(host._stop.Token));
         return host;
     }
@@ -105,6 +113,7 @@ public sealed class StandInHost : IAsyncDisposable
         foreach (var cluster in _clusters)
             await cluster.Agents.EndAll();
         Save();
+        await _provider.DisposeAsync();
         foreach (var cluster in _clusters)
             await cluster.DisposeAsync();
         if (_past is not null)
@@ -213,6 +222,7 @@ public sealed class StandInHost : IAsyncDisposable
             File.WriteAllText(file + ".new", JsonSerializer.Serialize(cluster.Model.Save()));
             File.Move(file + ".new", file, overwrite: true);
         }
+        _provider.Save();
     }
 
     private static SimClusterState? Read(string file) =>
@@ -225,24 +235,6 @@ public sealed class StandInHost : IAsyncDisposable
             File.WriteAllText(file, Convert.ToHexString(RandomNumberGenerator.GetBytes(24)).ToLowerInvariant());
         return File.ReadAllText(file);
     }
-
-    private static string Kubeconfig(string cluster, Uri address, string token) => $"""
-        apiVersion: v1
-        kind: Config
-        current-context: {cluster}
-        contexts:
-          - name: {cluster}
-            context: {"{"}cluster: {cluster}, user: keeper{"}"}
-        clusters:
-          - name: {cluster}
-            cluster:
-              server: {address}
-        users:
-          - name: keeper
-            user:
-              token: {token}
-
-        """;
 
     private sealed record FaultSwitch(bool On);
 }

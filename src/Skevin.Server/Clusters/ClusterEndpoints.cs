@@ -4,6 +4,7 @@ using Microsoft.EntityFrameworkCore;
 using Skevin.Core.Access;
 using Skevin.Core.Clusters;
 using Skevin.Server.Access;
+using Skevin.Server.Ingest;
 using Skevin.Server.People;
 using Skevin.Server.Setup;
 using Skevin.Storage;
@@ -89,14 +90,12 @@ public static class ClusterEndpoints
             return watchers.Visible(name, user) is { } cluster ? (await probe.Run(cluster, body, user.Scope(), stop)).Http() : NotThere(name).Http();
         }).Needs(Roles.Responder).Audits("probed a cluster");
         routes.MapDelete("/api/clusters/{name}", async Task<Results<NoContent, ProblemHttpResult>> (string name, ClaimsPrincipal user, ClusterWatchers watchers,
-            IDbContextFactory<SkevinContext> contexts, SeriesIndex index, CancellationToken stop) =>
+            IDbContextFactory<SkevinContext> contexts, SeriesIndex index, IngestTokens tokens, CancellationToken stop) =>
         {
             if (watchers.Visible(name, user) is not { } cluster)
                 return NotThere(name).Http();
-            watchers.End(name);
-            await using var context = await contexts.CreateDbContextAsync(stop);
-            await context.Clusters.Where(row => row.Id == cluster.Id).ExecuteDeleteAsync(stop);
-            index.RemoveCluster(cluster.Id);
+            await DisconnectCluster.Run(cluster, watchers, contexts, index, stop);
+            tokens.Forget();
             return TypedResults.NoContent();
         }).Needs(Roles.Installer).Audits("disconnected a cluster");
     }

@@ -41,6 +41,9 @@ public sealed class IngestTokens(IDbContextFactory<SkevinContext> contexts, Time
         return true;
     }
 
+    /// <summary>Reads every token anew: a cluster went, and its tokens with it.</summary>
+    public void Forget() => _known.Clear();
+
     /// <summary>The token behind an Authorization header and its cluster's name; valid or not is for the caller to see.</summary>
     public async Task<(IngestTokenRow? Row, string Cluster)> Find(string? header, CancellationToken stop)
     {

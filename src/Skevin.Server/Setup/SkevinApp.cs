@@ -12,6 +12,7 @@ using Skevin.Server.Alarms;
 using Skevin.Server.Arrivals;
 using Skevin.Server.Ask;
 using Skevin.Server.Clusters;
+using Skevin.Server.Clusters.Orders;
 using Skevin.Server.Collection;
 using Skevin.Server.Dashboards;
 using Skevin.Server.Ingest;
@@ -98,6 +99,7 @@ public static class SkevinApp
         services.AddSessions();
         services.AddPeople();
         services.AddClusters();
+        services.AddOrders();
         services.AddCollection();
         services.AddArrivals();
         services.AddAsk();
@@ -149,6 +151,7 @@ public static class SkevinApp
         routes.MapStations();
         routes.MapTimeline();
         routes.MapClusters();
+        routes.MapOrders();
         routes.MapCollection();
         routes.MapArrivals();
         routes.MapAsk();

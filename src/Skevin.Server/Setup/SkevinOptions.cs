@@ -18,9 +18,11 @@ namespace Skevin.Server.Setup;
 /// <param name="AgentImage">Image of the agent in manifests.</param>
 /// <param name="FirstPerson">E-mail of the person made when there is none.</param>
 /// <param name="FirstPassword">Their password.</param>
+/// <param name="Provider">Address of the provider clusters are ordered from; null for none.</param>
+/// <param name="ProviderToken">Token it is asked with; null for none.</param>
 public sealed record SkevinOptions(
     int Port, int GrpcPort, string Listen, string Database, string Address, bool Demo, string DemoPassword, int PracticePort, string PageFolder,
-    TimeSpan Retention, TimeSpan SummaryRetention, long MostBytes, string AgentImage, string? FirstPerson, string? FirstPassword)
+    TimeSpan Retention, TimeSpan SummaryRetention, long MostBytes, string AgentImage, string? FirstPerson, string? FirstPassword, Uri? Provider, string? ProviderToken)
 {
     /// <summary>The demo's person.</summary>
     public const string DemoPerson = "amsel@larkfield.example";
@@ -56,6 +58,10 @@ public sealed record SkevinOptions(
                 : throw new InvalidOperationException($"SKEVIN_MOST_MIB is '{most}'; a number of mebibytes is expected, 0 for no bound."),
             Text("SKEVIN_AGENT_IMAGE") ?? Core.Collection.Manifests.Image,
             Text("SKEVIN_FIRST_PERSON"),
-            Text("SKEVIN_FIRST_PASSWORD"));
+            Text("SKEVIN_FIRST_PASSWORD"),
+            Text("SKEVIN_PROVIDER") is not { } provider ? Text("SKEVIN_DEMO") == "1" ? new Uri($"http://127.0.0.1:{Number("SKEVIN_PRACTICE_PORT", 5190) + 3}/provider/") : null
+                : Uri.TryCreate(provider.TrimEnd('/') + "/", UriKind.Absolute, out var address) && address.Scheme is "http" or "https" ? address
+                : throw new InvalidOperationException($"SKEVIN_PROVIDER is '{provider}'; an address such as https://machines.example is expected."),
+            Text("SKEVIN_PROVIDER_TOKEN"));
     }
 }

@@ -29,7 +29,7 @@ internal sealed class HostedCluster : IAsyncDisposable
         (Model, _clock, Address) = (cluster, clock, new Uri($"http://127.0.0.1:{port}"));
         var authority = new Authority(cluster.Store, token);
         Agents = new HostedAgents(cluster, authority, network, Address, folder, clock);
-        var api = new ClusterApiServer(Scenario.Version, cluster.Store, authority, new ClusterProxy(cluster, Agents, clock, settle), clock);
+        var api = new ClusterApiServer(cluster.Version, cluster.Store, authority, new ClusterProxy(cluster, Agents, clock, settle), clock);
         _api = Loopback.Serve(port, app => app.Run(api.Handle));
         _spans = new SpanExporter(cluster.Telemetry, node => Agents.PortOn(node, Manifests.SpanPort));
         _flows = [.. cluster.Nodes.Select((node, n) => new FlowExporter(node, (uint)n + 1, cluster.Telemetry, own => Agents.PortOn(own, Manifests.FlowPort), clock))];
@@ -150,6 +150,7 @@ internal static class Loopback
     {
         var builder = WebApplication.CreateSlimBuilder();
         builder.Logging.ClearProviders();
+        builder.Services.ConfigureHttpJsonOptions(json => json.SerializerOptions.Converters.Add(new System.Text.Json.Serialization.JsonStringEnumConverter(System.Text.Json.JsonNamingPolicy.CamelCase)));
         builder.WebHost.ConfigureKestrel(kestrel => kestrel.ListenLocalhost(port));
         var app = builder.Build();
         map(app);

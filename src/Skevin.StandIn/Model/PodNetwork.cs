@@ -12,6 +12,9 @@ public sealed class PodNetwork(IReadOnlyList<SimCluster> clusters)
     // Nothing listens on port 1, so a connection there is refused by the machine itself.
     private const int ClosedPort = 1;
 
+    /// <summary>Clusters that were ordered since.</summary>
+    public IReadOnlyList<SimCluster> Ordered { get; set; } = [];
+
     /// <summary>The loopback port it listens on.</summary>
     public int Port { get; set; }
 
@@ -69,7 +72,7 @@ public sealed class PodNetwork(IReadOnlyList<SimCluster> clusters)
 
     private (SimPod? Pod, Faults? Faults) Find(string host)
     {
-        foreach (var cluster in clusters)
+        foreach (var cluster in clusters.Concat(Ordered))
             if (cluster.ByAddress(host.Trim('[', ']')) is { } pod)
                 return (pod, cluster.Faults);
         return (null, null);

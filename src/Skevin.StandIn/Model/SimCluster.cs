@@ -71,6 +71,9 @@ public sealed class SimCluster
     /// <summary>Its name.</summary>
     public string Name { get; }
 
+    /// <summary>Version of its API.</summary>
+    public string Version => _blueprint.Version;
+
     /// <summary>Names of its nodes.</summary>
     public IReadOnlyList<string> Nodes { get; private set; } = [];
 

@@ -14,6 +14,8 @@ import { useClusters, useInventory } from "../shell/ScopeTree";
 import { useNow, useView } from "../shell/view";
 import { ConnectDialog } from "./ConnectDialog";
 import { NodeRules } from "./NodeRules";
+import { OrderDialog } from "./OrderDialog";
+import { Building, OrderView, useOrders } from "./Orders";
 import { ProbeDialog } from "./ProbeDialog";
 import { lists, ObjectLists, type ListName } from "./ObjectLists";
 
@@ -62,6 +64,9 @@ export function ClustersStation() {
   const queries = useQueryClient();
   const [connecting, setConnecting] = useState(false);
   const [removing, setRemoving] = useState(false);
+  const orders = useOrders();
+  const [ordering, setOrdering] = useState(false);
+  const [seen, setSeen] = useState<string | null>(null);
   const [practice, setPractice] = useState(false);
   const [probing, setProbing] = useState(false);
   const [trouble, setTrouble] = useState(false);
@@ -71,6 +76,8 @@ export function ClustersStation() {
   const head = <Views role="group" aria-label="What is listed">{lists.map((one) => <Button key={one} bare aria-pressed={one === list} onPress={() => setSearch((before) => { if (one === "Pods") before.delete("list"); else before.set("list", one); return before; }, { replace: true })}>{one}</Button>)}</Views>;
   const dialogs = <>
     {connecting && <ConnectDialog close={() => setConnecting(false)} done={(name) => { setConnecting(false); setView({ cluster: name, namespace: "", workload: "" }); }} />}
+    {ordering && <OrderDialog close={() => setOrdering(false)} done={(name) => { setOrdering(false); setSeen(name); }} />}
+    {seen && <OrderView name={seen} orders={orders.data} close={() => setSeen(null)} show={() => { setView({ cluster: seen, namespace: "", workload: "" }); setSeen(null); }} gone={() => { setSeen(null); setView({ cluster: "", namespace: "", workload: "" }); }} />}
     {probing && inventory.data && <ProbeDialog cluster={cluster} inventory={inventory.data} close={() => setProbing(false)} />}
     {practice && <PracticeDialog close={() => setPractice(false)} />}
     {removing && <Dialog title={`Disconnect ${cluster}?`} width={460} onClose={() => setRemoving(false)} actions={<Button main onPress={async () => {
@@ -84,7 +91,7 @@ export function ClustersStation() {
   if (clusters.isPending) return <Waiting what="Reading the clusters" />;
   if (clusters.error) return <Trouble error={clusters.error} />;
   if (clusters.data.length === 0)
-    return <>{dialogs}<Card><Empty title="No cluster is connected yet" action={<Button needs="installer" main onPress={() => setConnecting(true)}>Connect a cluster</Button>}>Its nodes, workloads and pods will stand here. Have its kubeconfig ready.</Empty></Card></>;
+    return <>{dialogs}<Building orders={orders.data ?? []} see={setSeen} /><Card><Empty title="No cluster is connected yet" action={<Row $gap={8}><Button needs="installer" onPress={() => setOrdering(true)}>Order a cluster</Button><Button needs="installer" main onPress={() => setConnecting(true)}>Connect a cluster</Button></Row>}>Its nodes, workloads and pods will stand here. Have its kubeconfig ready, or order one.</Empty></Card></>;
   const summary = clusters.data.find((one) => one.name === cluster);
   const pods = (inventory.data?.pods ?? []).filter((pod) => (!view.namespace || pod.namespace === view.namespace) && (!view.workload || pod.workload === view.workload) && (!trouble || pod.level !== "clear"));
   const shown = inventory.data?.pods.find((pod) => pod.namespace + "/" + pod.name === open);
@@ -93,13 +100,15 @@ export function ClustersStation() {
   return (
     <>
       {dialogs}
-      <Title about={summary && `${summary.readyNodes} of ${summary.nodes} nodes ready, ${summary.readyPods} of ${summary.pods} pods, ${summary.version}`}
+      <Title about={summary && <span title={`version ${summary.version}`}>{summary.readyNodes} of {summary.nodes} nodes, {summary.readyPods} of {summary.pods} pods ready</span>}
         actions={<>
           <Button needs="responder" onPress={() => setProbing(true)}>Probe</Button>
           <Button needs="installer" onPress={() => setPractice(true)}>Practice faults</Button>
-          <Button needs="installer" onPress={() => setRemoving(true)}>Disconnect</Button>
+          {orders.data?.some((order) => order.order.name === cluster) ? <Button onPress={() => setSeen(cluster)}>As ordered</Button> : <Button needs="installer" onPress={() => setRemoving(true)}>Disconnect</Button>}
+          <Button needs="installer" onPress={() => setOrdering(true)}>Order one</Button>
           <Button needs="installer" main onPress={() => setConnecting(true)}>Connect a cluster</Button>
         </>}>What runs in {where}</Title>
+      <Building orders={orders.data ?? []} see={setSeen} />
       {inventory.error ? <Trouble error={inventory.error} /> : null}
       {(inventory.data?.errors.length ?? 0) > 0 && <Trouble error={`${cluster} cannot be read completely. ${inventory.data!.errors.join("; ")}`} />}
       {inventory.data?.wholeCluster && <Card><NodeRules nodes={inventory.data.nodes} use={use} /></Card>}

@@ -774,6 +774,173 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/orders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["OrderView"][];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["ClusterOrder"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["OrderReview"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/offers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["OrderOffers"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/review": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["ClusterOrder"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["OrderReview"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/clusters/{name}/collection": {
         parameters: {
             query?: never;
@@ -2540,6 +2707,11 @@ export interface components {
             since: null | string;
             rules: components["schemas"]["RuleDocument"][];
         };
+        BuildStage: {
+            name: string;
+            state: string;
+            detail: string;
+        };
         ClaimState: {
             namespace: string;
             name: string;
@@ -2564,6 +2736,14 @@ export interface components {
             everySeconds: number;
             /** Format: date-time */
             until: string;
+        };
+        ClusterOrder: {
+            name: string;
+            version: string;
+            groups: components["schemas"]["NodeGroup"][];
+            families?: components["schemas"]["OrderFamilies"];
+            network?: null | string;
+            services?: null | string[];
         };
         ClusterSummary: {
             name: string;
@@ -2780,6 +2960,15 @@ export interface components {
             leftOut?: null | components["schemas"]["LineRule"][];
             any?: boolean;
         };
+        MachineSize: {
+            name: string;
+            /** Format: double */
+            cores: number;
+            /** Format: double */
+            memoryGib: number;
+            /** Format: double */
+            pricePerHour: null | number;
+        };
         MadeToken: {
             /** Format: uuid */
             id: string;
@@ -2904,6 +3093,12 @@ export interface components {
             what: string;
             need: string;
         };
+        NodeGroup: {
+            role: string;
+            size: string;
+            /** Format: int32 */
+            count: number;
+        };
         NodeView: {
             name: string;
             ready: boolean;
@@ -2943,6 +3138,64 @@ export interface components {
             storageClasses: components["schemas"]["StorageClassState"][];
             claims: components["schemas"]["ClaimView"][];
             lacking: string[];
+        };
+        OfferedPart: {
+            name: string;
+            title: string;
+        };
+        OfferedVersion: {
+            name: string;
+            note: string;
+        };
+        /**
+         * @default both
+         * @enum {unknown}
+         */
+        OrderFamilies: "both" | "v4" | "v6";
+        OrderOffers: {
+            provider: string;
+            versions: components["schemas"]["OfferedVersion"][];
+            sizes: components["schemas"]["MachineSize"][];
+            networks: components["schemas"]["OfferedPart"][];
+            services: components["schemas"]["OfferedPart"][];
+            /** Format: int32 */
+            mostMachines: number;
+            currency: null | string;
+        };
+        OrderProblem: {
+            field: string;
+            text: string;
+        };
+        OrderReview: {
+            problems: components["schemas"]["OrderProblem"][];
+            warnings: string[];
+            makes: string[];
+            /** Format: int32 */
+            machines: number;
+            /** Format: double */
+            cores: number;
+            /** Format: double */
+            memoryGib: number;
+            /** Format: double */
+            pricePerHour: null | number;
+            currency: null | string;
+        };
+        OrderView: {
+            order: components["schemas"]["ClusterOrder"];
+            orderedBy: string;
+            /** Format: date-time */
+            orderedAt: string;
+            /** Format: date-time */
+            connectedAt: null | string;
+            stages: components["schemas"]["BuildStage"][];
+            trouble: null | string;
+            comparison: components["schemas"]["OrderedAndFound"][];
+        };
+        OrderedAndFound: {
+            what: string;
+            ordered: string;
+            found: string;
+            matches: boolean;
         };
         OriginView: {
             signal: string;
