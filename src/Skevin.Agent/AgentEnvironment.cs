@@ -1,5 +1,6 @@
 using System.Net;
 using System.Net.Sockets;
+using Skevin.Core.Collection;
 
 namespace Skevin.Agent;
 
@@ -42,6 +43,9 @@ public sealed record AgentEnvironment(
 {
     /// <summary>How names are looked up; null for the network as it is.</summary>
     public Resolve? Resolve { get; init; }
+
+    /// <summary>Port for syslog, UDP and TCP; 0 takes any.</summary>
+    public int SyslogPort { get; init; } = Manifests.SyslogPort;
 
     /// <summary>Bytes free where the buffer lies; null for what the system says.</summary>
     public Func<long>? FreeBytes { get; init; }

@@ -83,6 +83,7 @@ public sealed class CollectingAgent : IAsyncDisposable
         _spans = new(SealSpans);
         _sentLogs = new(requests => _buffer.Seal("logs", Zip(LogBatch.Request(requests.SelectMany(request => request.ResourceLogs))), []));
         Flows = new FlowReceiver(environment, _buffer);
+        Syslog = new SyslogReceiver(environment);
         _spans.Start();
         _sentLogs.Start();
         if (environment.Role == AgentRole.Node)
@@ -103,6 +104,9 @@ public sealed class CollectingAgent : IAsyncDisposable
 
     /// <summary>Takes flows.</summary>
     public FlowReceiver Flows { get; }
+
+    /// <summary>Takes syslog, while the plan asks for it.</summary>
+    public SyslogReceiver Syslog { get; }
 
     /// <summary>The plan in force; null before it could be read.</summary>
     public CollectionPlan? Plan => _configuration?.Plan;
@@ -199,6 +203,7 @@ public sealed class CollectingAgent : IAsyncDisposable
                 await Logs(logs, now, stop);
             if (configuration.Plan.Flows is not null)
                 SealFlows();
+            await TakeSyslog(configuration.Plan.Logs is { Syslog: true }, now);
         }
         if (_environment.Role == AgentRole.State && now >= _nextEvents)
         {
@@ -210,6 +215,8 @@ public sealed class CollectingAgent : IAsyncDisposable
         {
             _nextStatus = now + (SealEvery > StatusEvery ? SealEvery : StatusEvery);
             _newError = false;
+            if (_environment.Role == AgentRole.Node && configuration.Plan.Logs is { Syslog: true })
+                Report("logs", ExpectedSources.Syslog(_environment.NodeName), 0, now, Syslog.Error);
             if (_environment.Role == AgentRole.Node && configuration.Plan.Flows is not null)
                 Report("flows", ExpectedSources.Flows(_environment.NodeName), 0, now, Flows.Error);
             SealStatus(now);
@@ -244,6 +251,7 @@ public sealed class CollectingAgent : IAsyncDisposable
     public async ValueTask DisposeAsync()
     {
         await Flows.DisposeAsync();
+        await Syslog.DisposeAsync();
         await _spans.DisposeAsync();
         await _sentLogs.DisposeAsync();
         _scrapes.Dispose();
@@ -360,6 +368,25 @@ public sealed class CollectingAgent : IAsyncDisposable
             Report("traces", source, count, now, null);
         if (whole.ResourceSpans.Any(resource => resource.ScopeSpans.Any(scope => scope.Spans.Count > 0)))
             _buffer.Seal("traces", Zip(whole), [.. contents.Select(pair => new BatchContent("traces", pair.Key, pair.Value))]);
+    }
+
+    private async Task TakeSyslog(bool planned, DateTimeOffset now)
+    {
+        var source = ExpectedSources.Syslog(_environment.NodeName);
+        try
+        {
+            await Syslog.Listen(planned);
+        }
+        catch (System.Net.Sockets.SocketException taken)
+        {
+            Report("logs", source, 0, now, $"syslog cannot be taken on port {_environment.SyslogPort}: {taken.Message}");
+            return;
+        }
+        if (_space.Trouble is null && Syslog.Take(source) is var (records, count))
+        {
+            Report("logs", source, count, now, Syslog.Error);
+            _buffer.Seal("logs", Zip(LogBatch.Request(records)), [new("logs", source, count)]);
+        }
     }
 
     private void SealFlows()

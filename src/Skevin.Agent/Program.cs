@@ -24,7 +24,10 @@ var environment = new AgentEnvironment(
     Number("SKEVIN_OTLP_PORT", Manifests.SpanPort),
     Number("SKEVIN_IPFIX_PORT", Manifests.FlowPort),
     null,
-    TimeProvider.System);
+    TimeProvider.System)
+{
+    SyslogPort = Number("SKEVIN_SYSLOG_PORT", Manifests.SyslogPort),
+};
 await using var agent = new CollectingAgent(environment);
 await using var app = AgentHost.Build(agent, $"http://{environment.Listen}:{Number("SKEVIN_STATUS_PORT", Manifests.StatusPort)}",
     role == AgentRole.Node ? $"http://{environment.Listen}:{environment.SpanPort}" : null);

@@ -29,6 +29,9 @@ public enum SourceKind
 
     /// <summary>Flows a node's exporter sends.</summary>
     FlowExporter,
+
+    /// <summary>Syslog of machines that send to a node.</summary>
+    Syslog,
 }
 
 /// <summary>Something that should send, worked out from plan and inventory.</summary>
@@ -74,6 +77,9 @@ public static class ExpectedSources
     /// <summary>Name of a node's flow exporter.</summary>
     public static string Flows(string node) => "node/" + node;
 
+    /// <summary>Name of the syslog a node takes.</summary>
+    public static string Syslog(string node) => "syslog/" + node;
+
     // Logs, spans and flows may be quiet; that they are complete is known by the agent's reports, three a minute.
     private const int ReportSeconds = 60;
 
@@ -113,6 +119,8 @@ public static class ExpectedSources
                     where pod.Phase == "Running" && pod.Node.Length > 0 && Chosen(logs.Namespaces, pod.Namespace)
                     from container in pod.Containers
                     select One("logs", Log(pod.Namespace, pod.Name, container.Name), SourceKind.ContainerLog, pod.Namespace, "agent on " + pod.Node, Agent(pod.Node), pod, ReportSeconds));
+            if (logs.Syslog)
+                list.AddRange(inventory.Nodes.Select(node => One("logs", Syslog(node.Name), SourceKind.Syslog, null, "machines that send to " + node.Name, Agent(node.Name), null, ReportSeconds)));
             if (logs.Events)
                 list.Add(One("logs", ClusterEvents, SourceKind.ClusterEvents, null, "state collector", state, null, ReportSeconds));
         }
@@ -132,7 +140,7 @@ public static class ExpectedSources
     // A source of a node carries the node's name; what a node's agent reads is on that node too.
     private static string NodeOf(ExpectedSource source) => source.Kind switch
     {
-        SourceKind.NodeUsage or SourceKind.HostMetrics or SourceKind.FlowExporter => source.Name[(source.Name.IndexOf('/') + 1)..],
+        SourceKind.NodeUsage or SourceKind.HostMetrics or SourceKind.FlowExporter or SourceKind.Syslog => source.Name[(source.Name.IndexOf('/') + 1)..],
         _ => source.Agent?.Node ?? source.Target?.Node ?? "",
     };
 

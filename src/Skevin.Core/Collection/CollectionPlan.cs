@@ -75,10 +75,11 @@ public sealed record CloseLook(int EverySeconds, DateTimeOffset Until);
 /// <param name="Events">Events of the cluster.</param>
 /// <param name="Namespaces">Namespaces whose containers are read; empty for all.</param>
 /// <param name="LeftOut">Lines that are not sent.</param>
-public sealed record LogsPlan(bool Containers = true, bool Events = true, IReadOnlyList<string>? Namespaces = null, IReadOnlyList<LineRule>? LeftOut = null)
+/// <param name="Syslog">Syslog that machines near by send to the nodes.</param>
+public sealed record LogsPlan(bool Containers = true, bool Events = true, IReadOnlyList<string>? Namespaces = null, IReadOnlyList<LineRule>? LeftOut = null, bool Syslog = false)
 {
     /// <summary>Whether it collects anything.</summary>
-    public bool Any => Containers || Events;
+    public bool Any => Containers || Events || Syslog;
 }
 
 /// <summary>How traces are collected: the agents take spans that applications send.</summary>

@@ -44,6 +44,12 @@ public static class Manifests
     /// <summary>Port on which an agent takes IPFIX over TCP. Source: IANA, service "ipfix".</summary>
     public const int FlowPort = 4739;
 
+    /// <summary>Port of its container on which an agent takes syslog: one for which it needs no capability.</summary>
+    public const int SyslogPort = 20514;
+
+    /// <summary>Port of the node that leads there, UDP and TCP. Source: IANA, service "syslog".</summary>
+    public const int SyslogNodePort = 514;
+
     /// <summary>Where an agent that reads logs keeps buffer and read marks on its node.</summary>
     public const string BufferOnNode = "/var/lib/skevin-agent";
 
@@ -168,6 +174,9 @@ public static class Manifests
             ports.Add(new JsonObject { ["name"] = "otlp-http", ["containerPort"] = SpanPort, ["hostPort"] = SpanPort });
         if (plan?.Flows is not null)
             ports.Add(new JsonObject { ["name"] = "ipfix", ["containerPort"] = FlowPort, ["hostPort"] = FlowPort });
+        if (plan?.Logs is { Syslog: true })
+            foreach (var protocol in new[] { "UDP", "TCP" })
+                ports.Add(new JsonObject { ["name"] = "syslog-" + protocol.ToLowerInvariant(), ["containerPort"] = SyslogPort, ["hostPort"] = SyslogNodePort, ["protocol"] = protocol });
         var mounts = new JsonArray(Mount("configuration", "/etc/skevin", true), Mount("token", "/etc/skevin-ingest", true), Mount("buffer", "/var/lib/skevin-agent", false));
         var volumes = new JsonArray(
             new JsonObject { ["name"] = "configuration", ["configMap"] = new JsonObject { ["name"] = ConfigurationOf(revision) } },

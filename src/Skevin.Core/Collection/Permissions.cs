@@ -36,6 +36,8 @@ public static class Permissions
             list.Add(new("/var/log/pods (read)", "Log files belong to root: it runs as root, no capability."));
             list.Add(new(Manifests.BufferOnNode, "Buffer and read marks, kept across roll-outs."));
         }
+        if (plan.Logs?.Syslog == true)
+            list.Add(new($"port {Manifests.SyslogNodePort} on each node", "Syslog of machines near by, UDP and TCP; not encrypted, from anybody who reaches it."));
         if (plan.Metrics?.HostMetrics == true)
             list.Add(new("/ (read)", "Counters of the kernel, sizes of file systems."));
         if (plan.Traces is not null)

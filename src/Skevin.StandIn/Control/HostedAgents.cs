@@ -79,6 +79,7 @@ public sealed class HostedAgents(SimCluster cluster, Authority authority, PodNet
     {
         Manifests.SpanPort => hosted.SpanPort,
         Manifests.FlowPort => hosted.Agent.Flows.Port,
+        Manifests.SyslogPort => hosted.Agent.Syslog.Port is > 0 and var own ? own : null,
         _ => null,
     };
 
@@ -110,6 +111,7 @@ public sealed class HostedAgents(SimCluster cluster, Authority authority, PodNet
             Path.Combine(root, "account", "token"), null, clusterApi, BufferOf(pod, root), NodeRoot(pod.Node), IPAddress.Loopback, 0, 0, (host, port, cancel) => network.Dial(cluster, pod.Node, host, port, cancel), new NodeClock(clock, cluster, pod.Node))
         {
             Resolve = (name, family, _) => Task.FromResult(ServiceNetwork.LookUp(cluster, name, family)),
+            SyslogPort = 0,
             FreeBytes = () => cluster.FreeBytes(pod.Node) ?? new DriveInfo(Path.GetFullPath(folder)).AvailableFreeSpace,
         })
         { SealEvery = sealEvery };

@@ -13,6 +13,7 @@ internal sealed class HostedCluster : IAsyncDisposable
     private readonly SimClock _clock;
     private readonly SpanExporter _spans;
     private readonly FlowExporter[] _flows;
+    private readonly SyslogSender _syslog;
     private readonly WebApplication _api;
     private DateTimeOffset _exported;
 
@@ -33,6 +34,7 @@ internal sealed class HostedCluster : IAsyncDisposable
         _api = Loopback.Serve(port, app => app.Run(api.Handle));
         _spans = new SpanExporter(cluster.Telemetry, node => Agents.PortOn(node, Manifests.SpanPort));
         _flows = [.. cluster.Nodes.Select((node, n) => new FlowExporter(node, (uint)n + 1, cluster.Telemetry, own => Agents.PortOn(own, Manifests.FlowPort), clock))];
+        _syslog = new SyslogSender(cluster.Nodes, node => Agents.PortOn(node, Manifests.SyslogPort), clock);
     }
 
     /// <summary>The model.</summary>
@@ -59,7 +61,7 @@ internal sealed class HostedCluster : IAsyncDisposable
     }
 
     /// <summary>Sends what spans and flows wait.</summary>
-    public Task Export(CancellationToken stop) => Task.WhenAll(_flows.Select(exporter => exporter.Flush(stop)).Append(_spans.Flush(stop)));
+    public Task Export(CancellationToken stop) => Task.WhenAll(_flows.Select(exporter => exporter.Flush(stop)).Append(_spans.Flush(stop)).Append(_syslog.Flush(stop)));
 
     /// <summary>Lives through one step of the past, as by the clock: the model, then what the agents read and send.</summary>
     /// <param name="next">End of the step.</param>
@@ -100,6 +102,7 @@ internal sealed class HostedCluster : IAsyncDisposable
         await Agents.EndAll();
         foreach (var exporter in _flows)
             exporter.Dispose();
+        _syslog.Dispose();
         await _api.DisposeAsync();
     }
 

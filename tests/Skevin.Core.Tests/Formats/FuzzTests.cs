@@ -9,6 +9,7 @@ using Skevin.Core.Formats.ContainerLog;
 using Skevin.Core.Formats.Ipfix;
 using Skevin.Core.Formats.OpenMetrics;
 using Skevin.Core.Formats.Otlp;
+using Skevin.Core.Formats.Syslog;
 using Skevin.Core.Logs;
 using Skevin.Core.Query.Language;
 using Skevin.Core.Series;
@@ -83,6 +84,12 @@ public sealed class FuzzTests
             {
                 TraceParent.TryRead(String(bytes), out _, out _, out _);
                 HeadSampling.Read(String(bytes));
+            }
+        ),
+        ["syslog"] = ([Text("<165>1 2003-10-11T22:14:15.003Z host app 41 ID47 [a@1 b=\"3\" c=\"x \\\" y\"][d@2 e=\"high\"] text"), Text("34 <34>1 - - - - - - ten characters\n<13>1 - h a - - - x\n")], bytes =>
+            {
+                new SyslogFraming().Take(bytes);
+                SyslogMessage.Read(bytes);
             }
         ),
         ["quantity"] = ([Text("128974848"), Text("1.5Gi"), Text("100m"), Text("12e6")], bytes => Quantity.Parse(String(bytes))),

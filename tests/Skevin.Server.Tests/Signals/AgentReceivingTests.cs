@@ -211,6 +211,36 @@ public sealed class AgentReceivingTests
     }
 
     [Fact]
+    public async Task Syslog_is_taken_over_udp_and_tcp_while_the_plan_asks_for_it_and_what_is_none_is_kept_as_text()
+    {
+        await using var receiver = new SyslogReceiver(Environment(Folder()) with { SyslogPort = 0 });
+        receiver.Port.ShouldBe(0);
+        await receiver.Listen(true);
+        var port = receiver.Port;
+        using var udp = new UdpClient();
+        await udp.SendAsync("<34>1 2003-10-11T22:14:15.003Z scale-3 weigher - ID47 - over UDP"u8.ToArray(), "127.0.0.1", port);
+        await udp.SendAsync("<34>Oct 11 22:14:15 scale-3 weigher: of old"u8.ToArray(), "127.0.0.1", port);
+        using (var tcp = new TcpClient())
+        {
+            await tcp.ConnectAsync(IPAddress.Loopback, port);
+            await tcp.GetStream().WriteAsync("26 <13>1 - h a - - - counted\n<13>1 - h a - - - by its line\n"u8.ToArray());
+        }
+        var got = new List<(string? Host, string Text)>();
+        await ApiCalls.Until(() =>
+        {
+            if (receiver.Take("syslog/north-1") is var (records, _))
+                got.AddRange(records.SelectMany(resource => resource.ScopeLogs[0].LogRecords.Select(record => (OtlpAttributes.Read(resource.Resource.Attributes).GetValueOrDefault("host.name"), record.Body.StringValue))));
+            return Task.FromResult(got.Count);
+        }, count => count == 4, 10, "the messages");
+        got.Order().ShouldBe([("127.0.0.1", "<34>Oct 11 22:14:15 scale-3 weigher: of old"), ("h", "by its line"), ("h", "counted"), ("scale-3", "over UDP")]);
+        receiver.Error.ShouldNotBeNull().ShouldContain("are not of RFC 5424: after the priority version 1");
+        await receiver.Listen(false);
+        receiver.Port.ShouldBe(0);
+        await receiver.Listen(true);
+        receiver.Port.ShouldBeGreaterThan(0);
+    }
+
+    [Fact]
     public void The_nodes_kernel_is_read_by_mode_device_and_interface()
     {
         var folder = Folder();

@@ -16,8 +16,8 @@ const Results = styled.div`height: 46vh; min-height: 200px; display: flex; flex-
 const columns: Column<Outcome>[] = [
   { id: "mark", title: "", width: "28px", cell: (one) => <Mark level={one.answer.error ? "critical" : "clear"} title={one.answer.error ? "failed" : "reached"} /> },
   { id: "from", title: "From", width: "84px", cell: (one) => one.attempt.from, value: (one) => one.attempt.from },
-  { id: "to", title: "To", width: "20%", cell: (one) => one.attempt.to, value: (one) => one.attempt.to },
-  { id: "by", title: "By", width: "30%", cell: (one) => <span title={one.attempt.host}>{one.attempt.by === "name" ? `name ${one.attempt.host.split(".").slice(0, 2).join(".")}` : one.attempt.host}</span>, value: (one) => one.attempt.host },
+  { id: "to", title: "To", width: "19%", cell: (one) => one.attempt.to, value: (one) => one.attempt.to },
+  { id: "by", title: "By", width: "21%", cell: (one) => <span title={one.attempt.host}>{one.attempt.by === "name" ? `name ${one.attempt.host.split(".").slice(0, 2).join(".")}` : one.attempt.host}</span>, value: (one) => one.attempt.host },
   { id: "family", title: "Family", width: "68px", cell: (one) => one.attempt.family, value: (one) => one.attempt.family },
   { id: "ms", title: "ms", width: "60px", number: true, cell: (one) => (one.answer.connectMs ?? one.answer.lookUpMs) == null ? "–" : digits((one.answer.connectMs ?? one.answer.lookUpMs)!), value: (one) => one.answer.connectMs ?? one.answer.lookUpMs ?? -1 },
   { id: "said", title: "Outcome", cell: (one) => <span title={answerWords(one)}>{answerWords(one)}</span>, value: answerWords },

@@ -72,9 +72,12 @@ export function CollectStation() {
   const { logs, traces, flows } = plan;
   const metrics = plan.metrics ?? noMetrics;
   const changeMetrics = (part: Partial<Metrics>) => { const next = { ...metrics, ...part }; setDraft({ ...plan, metrics: next.resourceUsage || next.clusterState || next.endpoints || next.hostMetrics ? next : null }); };
-  const changeLogs = (part: Partial<NonNullable<Plan["logs"]>>) => { const next = { containers: false, events: false, namespaces: null, leftOut: null, ...logs, ...part }; setDraft({ ...plan, logs: next.containers || next.events ? next : null }); };
+  const changeLogs = (part: Partial<NonNullable<Plan["logs"]>>) => { const next = { containers: false, events: false, namespaces: null, leftOut: null, syslog: false, ...logs, ...part }; setDraft({ ...plan, logs: next.containers || next.events || next.syslog ? next : null }); };
   const closely = metrics.closely && Date.parse(metrics.closely.until) > Date.now() ? metrics.closely : null;
   const changed = draft !== null && JSON.stringify(draft) !== JSON.stringify(current);
+  // What is under way stands where one looks first.
+  const underWay = !!view.rollOut && view.rollOut.state !== "done";
+  const rollOutCard = <RollOutCard view={view} goBack={(plan) => rollOut.mutate({ plan, oneFirst: false })} busy={rollOut.isPending} />;
   return (
     <>
       <Title about={view.revision === 0 ? "nothing is collected yet" : changed ? `draft of revision ${view.revision + 1}, revision ${view.revision} is in force` : `revision ${view.revision} is in force`}
@@ -88,6 +91,7 @@ export function CollectStation() {
           <Button needs="installer" main isDisabled={rollOut.isPending || (!changed && view.revision > 0)} onPress={() => rollOut.mutate({ plan, oneFirst: false })}>{rollOut.isPending ? "Applying" : "Roll out"}</Button>
         </>}>Collection from {cluster}</Title>
       {rollOut.error ? <Trouble error={rollOut.error} /> : null}
+      {underWay && rollOutCard}
       <Signals>
         <div style={{ borderTopColor: theme.metrics }}>
           <Heading>Metrics</Heading>
@@ -106,6 +110,7 @@ export function CollectStation() {
           <div className="line"><Switch on={!!logs?.containers} onChange={(on) => changeLogs({ containers: on })}>Lines of containers</Switch></div>
           {logs?.containers && <div className="sub"><Quiet>from</Quiet><Button bare onPress={() => setChoosing("logs")}>{fromWhere(logs.namespaces)}</Button></div>}
           <div className="line"><Switch on={!!logs?.events} onChange={(on) => changeLogs({ events: on })}>Cluster events</Switch></div>
+          <div className="line"><Switch on={!!logs?.syslog} onChange={(on) => changeLogs({ syslog: on })}>Syslog of machines</Switch></div>
         </div>
         <div style={{ borderTopColor: theme.traces }}>
           <Heading>Traces</Heading>
@@ -133,7 +138,7 @@ export function CollectStation() {
           {view.onNodes.map((access) => <div className="line" key={access.what}><span>{access.need}</span><Mono style={{ textAlign: "right" }}>{access.what}</Mono></div>)}
         </Card>
       </Two>
-      <RollOutCard view={view} goBack={(plan) => rollOut.mutate({ plan, oneFirst: false })} busy={rollOut.isPending} />
+      {!underWay && rollOutCard}
       {trimming && view.revision > 0 && <TrimDialog cluster={cluster} plan={plan} change={setDraft} close={() => setTrimming(false)} />}
       {tokens && <TokensDialog cluster={cluster} close={() => setTokens(false)} />}
       {outside && flows && <OutsideDialog names={flows.outside ?? []} close={() => setOutside(false)} keep={(names) => { setDraft({ ...plan, flows: { ...flows, outside: names.length > 0 ? names : null } }); setOutside(false); }} />}

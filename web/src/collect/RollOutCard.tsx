@@ -36,7 +36,7 @@ export function RollOutCard({ view, goBack, busy }: { view: Schemas["CollectionV
   const before = view.revisions.find((one) => one.revision < view.revision && one.appliedAt);
   const state = view.rollOut?.state;
   return (
-    <Card style={{ flex: 1, minHeight: 190 }}>
+    <Card style={state && state !== "done" ? { marginBottom: 12 } : { flex: 1, minHeight: 190 }}>
       <Row style={{ padding: "10px 14px 0", justifyContent: "space-between", minHeight: 42 }}>
         <Row $gap={10}>
           <Heading>{view.revision === 0 ? "Roll-out" : `Roll-out of revision ${view.revision}`}</Heading>

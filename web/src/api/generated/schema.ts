@@ -2958,6 +2958,8 @@ export interface components {
             events: boolean;
             namespaces?: null | string[];
             leftOut?: null | components["schemas"]["LineRule"][];
+            /** @default false */
+            syslog: boolean;
             any?: boolean;
         };
         MachineSize: {
