@@ -72,7 +72,26 @@ public static class InventoryMapping
             Created(pod.Metadata),
             Revision(pod.Metadata),
             [.. (pod.Spec?.Volumes ?? []).Select(volume => volume.ConfigMap?.Name).OfType<string>()],
-            pod.Metadata.Labels is { } labels ? new Dictionary<string, string>(labels) : null);
+            pod.Metadata.Labels is { } labels ? new Dictionary<string, string>(labels) : null)
+        { Open = OpenOf(pod.Spec) };
+    }
+
+    // Words in the names of variables that mean a secret; common practice, no source.
+    private static readonly string[] SecretWords = ["PASSWORD", "PASSWD", "SECRET", "TOKEN", "API_KEY", "PRIVATE_KEY"];
+
+    private static PodOpenness? OpenOf(V1PodSpec? spec)
+    {
+        if (spec is null)
+            return null;
+        var containers = spec.Containers ?? [];
+        var folders = (spec.Volumes ?? []).Where(volume => volume.HostPath is not null).ToDictionary(volume => volume.Name, volume => volume.HostPath.Path);
+        var open = new PodOpenness(
+            [.. containers.Where(container => container.SecurityContext?.Privileged == true).Select(container => container.Name)],
+            [.. containers.Where(container => (container.SecurityContext?.RunAsUser ?? spec.SecurityContext?.RunAsUser) == 0).Select(container => container.Name)],
+            spec.HostNetwork == true,
+            [.. containers.SelectMany(container => container.Env ?? []).Where(variable => !string.IsNullOrEmpty(variable.Value) && SecretWords.Any(word => variable.Name.Contains(word, StringComparison.OrdinalIgnoreCase))).Select(variable => variable.Name).Distinct()],
+            [.. containers.SelectMany(container => container.VolumeMounts ?? []).Where(mount => mount.ReadOnlyProperty != true && folders.ContainsKey(mount.Name)).Select(mount => folders[mount.Name]).Distinct()]);
+        return open is { Privileged.Count: 0, AsRoot.Count: 0, HostNetwork: false, PlainSecrets.Count: 0, HostFolders.Count: 0 } ? null : open;
     }
 
     /// <summary>A service.</summary>

@@ -38,6 +38,16 @@ public sealed class ClusterObjectTests(ServerWithStandIn server) : IClassFixture
         await Switch("storage-class-missing", false);
         await ApiCalls.Until(() => Objects(), Well, 60, "all well again");
 
+        // What was left open stands on a list; what concerns Skevin itself is for those who install and keep it.
+        string[] Open(JsonNode list) => [.. list.AsArray().Select(item => $"{item!["where"]}: {item["what"]}")];
+        var whole = Open(await server.Keeper.Json($"api/clusters/{North}/left-open"));
+        whole.ShouldContain("grading/camera-sorter: privileged: camera-sorter");
+        whole.ShouldContain("payout/statements: MAIL_PASSWORD in plain text");
+        whole.ShouldContain("the cluster: Skevin's account may do everything");
+        whole.ShouldContain("Skevin: the demo's password");
+        Open(await (await server.Person(Roles.Reader)).Json($"api/clusters/{North}/left-open")).ShouldBe(["grading/camera-sorter: privileged: camera-sorter", "payout/statements: MAIL_PASSWORD in plain text"], ignoreOrder: true);
+        Open(await (await server.Person(Roles.All, null, ["payout"])).Json($"api/clusters/{North}/left-open")).ShouldBe(["payout/statements: MAIL_PASSWORD in plain text"]);
+
         // A reader of one namespace sees its objects, and nothing of the whole cluster.
         var reader = await server.Person(Roles.Reader, null, ["payout"]);
         view = await Objects(reader);

@@ -87,7 +87,9 @@ public sealed class FaultTests(ServerWithStandIn server) : IClassFixture<ServerW
                 | Fault | Seen at | Cause | What is said | What to do | Skevin's own act | Named after |
                 |---|---|---|---|---|---|---|
                 {table}
-                The faults that touch the workloads alone (`burst`, `slow-bank`, `memory-leak`, `policy-denies`, `name-service-fails`) leave collection in order: they are seen in what is collected.
+                The faults that touch the workloads alone (`burst`, `slow-bank`, `memory-leak`, `policy-denies`, `name-service-fails`) leave collection in order: they are seen in what is collected, the last two by a probe
+                under Clusters too. `ipv6-missing` stands in the readiness list there and fails the probes of that family; `selector-matches-nothing` and `storage-class-missing` stand among services and storage;
+                `machine-silent` holds up the next cluster that is ordered, which says so.
 
                 """);
     }

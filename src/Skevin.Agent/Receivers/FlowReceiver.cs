@@ -122,7 +122,7 @@ public sealed class FlowReceiver(AgentEnvironment environment, DiskBuffer buffer
                 connections.Add(Task.Run(() => Serve(client)));
             }
         }
-        catch (Exception ended) when (ended is OperationCanceledException or SocketException or ObjectDisposedException)
+        catch (Exception ended) when (ended is OperationCanceledException or SocketException or ObjectDisposedException or InvalidOperationException)
         {
             await Task.WhenAll(connections);
         }

@@ -124,7 +124,7 @@ public sealed class SyslogReceiver(AgentEnvironment environment) : IAsyncDisposa
                 connections.Add(Task.Run(() => Serve(client)));
             }
         }
-        catch (Exception ended) when (ended is OperationCanceledException or SocketException or ObjectDisposedException)
+        catch (Exception ended) when (ended is OperationCanceledException or SocketException or ObjectDisposedException or InvalidOperationException)
         {
             // Connections end with the agent; where only the plan changed, they are let go on until their sender closes them.
         }

@@ -69,6 +69,9 @@ public sealed record PodState(
     IReadOnlyList<PodCondition> Conditions, DateTimeOffset Created, string? Revision, IReadOnlyList<string>? Configurations = null,
     IReadOnlyDictionary<string, string>? Labels = null)
 {
+    /// <summary>What it leaves open; null where nothing is.</summary>
+    public PodOpenness? Open { get; init; }
+
     /// <summary>All containers ready.</summary>
     public bool Ready => Containers.Count > 0 && Containers.All(container => container.Ready);
 

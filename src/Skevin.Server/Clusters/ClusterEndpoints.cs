@@ -55,6 +55,7 @@ public static class ClusterEndpoints
         services.AddSingleton<ClusterWatchers>();
         services.AddHostedService(provider => provider.GetRequiredService<ClusterWatchers>());
         services.AddSingleton<ConnectCluster>();
+        services.AddSingleton<ListLeftOpen>();
         services.AddSingleton<AgentCalls>();
         services.AddSingleton<ProbeCluster>();
     }
@@ -83,6 +84,9 @@ public static class ClusterEndpoints
                 return new Problem(404, "No such configuration object.", "It is not there, or not for you.").Http();
             return (await ClusterObjectViews.Text(cluster, ns, configuration, stop)).Http();
         }).Needs(Roles.Reader);
+        routes.MapGet("/api/clusters/{name}/left-open", async Task<Results<Ok<IReadOnlyList<OpenItem>>, ProblemHttpResult>> (
+            string name, ClaimsPrincipal user, ClusterWatchers watchers, ListLeftOpen list, CancellationToken stop) =>
+            watchers.Visible(name, user) is { } cluster ? TypedResults.Ok(await list.Run(cluster, user, stop)) : NotThere(name).Http()).Needs(Roles.Reader);
         routes.MapPost("/api/clusters/{name}/probe", async Task<Results<Ok<ProbeView>, ProblemHttpResult>> (
             string name, ProbeRequest body, ClaimsPrincipal user, ClusterWatchers watchers, ProbeCluster probe, AuditNote note, CancellationToken stop) =>
         {

@@ -1,5 +1,6 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
+import { Link } from "react-router";
 import styled from "styled-components";
 import { api, got, type Schemas } from "../api/client";
 import { Card, Empty, Mark, Quiet, Row, Trouble, Waiting } from "../parts/basics";
@@ -8,7 +9,7 @@ import { Drawer } from "../parts/overlays";
 import { CopyCsv, Table, type Column } from "../parts/Table";
 import { ago, exact } from "../parts/time";
 
-export const lists = ["Pods", "Readiness", "Workloads", "Services", "Entry points", "Configuration", "Storage", "Events"] as const;
+export const lists = ["Pods", "Readiness", "Workloads", "Services", "Entry points", "Configuration", "Storage", "Events", "Left open"] as const;
 export type ListName = (typeof lists)[number];
 
 const Body = styled(Card)`flex: 1; overflow: hidden; min-width: 0; display: flex; flex-direction: column;`;
@@ -52,6 +53,7 @@ export function ObjectLists({ list, cluster, namespace, workload, workloads, rea
           { id: "fix", title: "What to do", cell: (row) => <span title={row.fix ?? ""}>{row.fix ?? ""}</span>, value: (row) => row.fix ?? "" }],
         title: (row) => row.what, detail: (row) => <><p><Mark level={row.level} /> {row.found}</p>{row.fix && <><h3>What to do</h3><p>{row.fix}</p></>}</>,
       } satisfies Shown<Schemas["ReadinessItem"]>} />;
+      case "Left open": return <LeftOpenList cluster={cluster} namespace={namespace} head={head} />;
       case "Workloads": return <List name={list} head={head} shown={{
         rows: workloads.filter((row) => here(row.namespace) && (!workload || row.name === workload)), rowKey: (row) => `${row.namespace}/${row.kind}/${row.name}`, empty: "No workloads here", about: "what keeps pods running",
         columns: [mark((row) => row.level), place((row) => row.namespace), { id: "name", title: "Workload", width: "22%", cell: (row) => row.name, value: (row) => row.name }, { id: "kind", title: "Kind", width: "110px", cell: (row) => row.kind, value: (row) => row.kind },
@@ -123,4 +125,18 @@ function Events({ cluster, namespace, now, head }: { cluster: string; namespace:
       { id: "object", title: "Of", width: "22%", cell: (row) => row.object, value: (row) => row.object }, { id: "reason", title: "Reason", width: "130px", cell: (row) => row.reason, value: (row) => row.reason },
       { id: "count", title: "Times", width: "64px", number: true, cell: (row) => row.count, value: (row) => Number(row.count) }, { id: "text", title: "What happened", cell: (row) => row.text, value: (row) => row.text }],
   } satisfies Shown<EventRow>} />;
+}
+
+/** What was left open for convenience, until it is closed. */
+function LeftOpenList({ cluster, namespace, head }: { cluster: string; namespace: string; head: React.ReactNode }) {
+  const open = useQuery({ queryKey: ["left-open", cluster], placeholderData: keepPreviousData, refetchInterval: 15_000, queryFn: () => got(api.GET("/api/clusters/{name}/left-open", { params: { path: { name: cluster } } })) });
+  if (open.error) return <Trouble error={open.error} />;
+  if (!open.data) return <Waiting what="Looking for what is open" />;
+  const cut = (text: string) => <span title={text}>{text}</span>;
+  return <List name="Left open" head={head} shown={{
+    rows: open.data.filter((row) => !namespace || row.namespace === namespace), rowKey: (row) => `${row.where} ${row.what}`, empty: "Nothing is left open here", hint: "What is opened for convenience is listed here until it is closed.", about: "until it is closed",
+    columns: [mark((row) => row.level), { id: "where", title: "Where", width: "20%", cell: (row) => cut(row.where), value: (row) => row.where }, { id: "what", title: "What is open", width: "28%", cell: (row) => cut(row.what), value: (row) => row.what },
+      { id: "risk", title: "Risk", width: "24%", cell: (row) => cut(row.risk), value: (row) => row.risk }, { id: "act", title: "What closes it", cell: (row) => cut(row.act), value: (row) => row.act }],
+    title: (row) => row.where, detail: (row) => <><p><Mark level={row.level} /> {row.what}</p><h3>Risk</h3><p>{row.risk}</p><h3>What closes it</h3><p>{row.act}</p>{row.place && <p><Link to={{ pathname: row.place, search: `cluster=${cluster}` }}>Go there</Link></p>}</>,
+  } satisfies Shown<Schemas["OpenItem"]>} />;
 }

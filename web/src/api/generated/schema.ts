@@ -733,6 +733,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/clusters/{name}/left-open": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["OpenItem"][];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/clusters/{name}/probe": {
         parameters: {
             query?: never;
@@ -3148,6 +3185,15 @@ export interface components {
         OfferedVersion: {
             name: string;
             note: string;
+        };
+        OpenItem: {
+            what: string;
+            where: string;
+            namespace: null | string;
+            risk: string;
+            act: string;
+            level: components["schemas"]["HealthLevel"];
+            place?: null | string;
         };
         /**
          * @default both
