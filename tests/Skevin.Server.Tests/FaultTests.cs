@@ -1,6 +1,7 @@
 using System.Diagnostics;
 using System.Text;
 using System.Text.Json.Nodes;
+using Microsoft.Extensions.DependencyInjection;
 
 namespace Skevin.Server.Tests;
 
@@ -104,6 +105,14 @@ public sealed class FaultTests(ServerWithStandIn server) : IClassFixture<ServerW
         between.Length.ShouldBe(5 * 4 * 2);
         between.Select(Error).ShouldAllBe(error => error == null);
         (await Lacking()).Select(item => item.ToJsonString()).ShouldBeEmpty();
+        // What was expected before agrees with what the agents then send: the first plan of this cluster was sized by the inventory alone.
+        var size = (await server.Keeper.Json($"api/clusters/{North}/collection"))["size"]!;
+        size["amounts"]!.AsArray().Where(amount => (string)amount!["what"]! is "nodes, pods and containers" or "state of the cluster").Select(amount => (string)amount!["basis"]!).ShouldBe(["counted", "counted"]);
+        double Expected(string what) => (double)size["amounts"]!.AsArray().Single(amount => (string)amount!["what"]! == what)!["series"]!;
+        int Sent(Func<string, bool> source) => server.Services.GetRequiredService<Skevin.Server.Ask.AskEnquiry>().SeriesFor(Skevin.Core.Access.AccessScope.Everything, North).All().Count(series => series.Source is { } name && source(name));
+        // Pods that were not running yet when the agents first looked come with the next pass.
+        ((double)await ApiCalls.Until(() => Task.FromResult(Sent(name => name.StartsWith("node/", StringComparison.Ordinal))), sent => sent >= 0.97 * Expected("nodes, pods and containers"), 30, "the series of usage")).ShouldBe(Expected("nodes, pods and containers"), 0.1 * Expected("nodes, pods and containers"));
+        ((double)Sent(name => name == "cluster state")).ShouldBe(Expected("state of the cluster"), 0.1 * Expected("state of the cluster"));
         var service = await Probe(new { kind = "service", @namespace = "auction", name = "clock", from = "north-2" });
         service.Select(one => ((string)one["attempt"]!["by"]!, (string)one["attempt"]!["family"]!, Error(one))).ShouldBe([("name", "IPv4", null), ("name", "IPv6", null), ("address", "IPv4", null), ("address", "IPv6", null)]);
         Error((await Probe(new { kind = "service", @namespace = "coldstore", name = "room-sensors", from = "north-1" }))[0]).ShouldBe("the name has no address in this family");

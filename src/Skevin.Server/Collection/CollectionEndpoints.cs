@@ -34,7 +34,7 @@ public sealed record MeasuredCollection(int Series, IReadOnlyDictionary<string, 
 /// <param name="RollOut">All of them together; null where nothing is rolled out, or for readers of a part.</param>
 public sealed record CollectionView(
     string Cluster, CollectionPlan Plan, int Revision, string ServerAddress, IReadOnlyList<AgentProgress> Agents, RollOutSummary? RollOut, IReadOnlyList<NeededRight> Rights, IReadOnlyList<NodeAccess> OnNodes,
-    IReadOnlyList<RevisionView> Revisions, IReadOnlyList<TokenView> Tokens, MeasuredCollection Measured);
+    IReadOnlyList<RevisionView> Revisions, IReadOnlyList<TokenView> Tokens, MeasuredCollection Measured, PlanSize Size);
 
 /// <summary>A plan to look at or to roll out.</summary>
 /// <param name="OneFirst">Whether one node's agent is replaced first, and the others wait.</param>
@@ -42,7 +42,8 @@ public sealed record PlanRequest(CollectionPlan Plan, bool? OneFirst = null);
 
 /// <summary>The objects of a plan.</summary>
 /// <param name="Difference">What it changes against the plan in force.</param>
-public sealed record ManifestsView(int Revision, string Yaml, IReadOnlyList<NeededRight> Rights, IReadOnlyList<NodeAccess> OnNodes, IReadOnlyList<string> Problems, PlanDifference Difference);
+/// <param name="Size">What it is expected to bring and to cost.</param>
+public sealed record ManifestsView(int Revision, string Yaml, IReadOnlyList<NeededRight> Rights, IReadOnlyList<NodeAccess> OnNodes, IReadOnlyList<string> Problems, PlanDifference Difference, PlanSize Size);
 
 /// <summary>A token to make.</summary>
 /// <param name="ItemsPerSecond">Samples, lines, spans and flows it may send a second; left out for any number.</param>
@@ -64,6 +65,8 @@ public static class CollectionEndpoints
         services.AddSingleton<PlansInForce>();
         services.AddSingleton<MeasureCollection>();
         services.AddSingleton<MeasureTrimming>();
+        services.AddSingleton<SizePlan>();
+        services.AddSingleton<Settings>();
     }
 
     /// <summary>Maps its endpoints.</summary>
@@ -71,14 +74,14 @@ public static class CollectionEndpoints
     {
         routes.MapGet("/api/clusters/{name}/collection", View).Needs(Roles.Reader);
         routes.MapPost("/api/clusters/{name}/collection/manifests", async Task<Results<Ok<ManifestsView>, ProblemHttpResult>> (
-            string name, PlanRequest body, ClaimsPrincipal user, ClusterWatchers watchers, PlansInForce plans, RollOutPlan rollOut, CancellationToken stop) =>
+            string name, PlanRequest body, ClaimsPrincipal user, ClusterWatchers watchers, PlansInForce plans, RollOutPlan rollOut, SizePlan size, CancellationToken stop) =>
         {
             if (watchers.Visible(name, user) is not { } cluster)
                 return ClusterEndpoints.NotThere(name).Http();
             var inForce = (await plans.Revisions(cluster.Id, stop)).FirstOrDefault();
             var next = (inForce?.Revision ?? 0) + 1;
             var plan = body.Plan ?? CollectionPlan.Suggested;
-            return TypedResults.Ok(new ManifestsView(next, ManifestYaml.Write(await rollOut.Objects(cluster, next, plan, null, stop)), Permissions.For(plan), Permissions.OnNodes(plan), [.. plan.Problems()], PlanDifference.Between(inForce?.Plan, plan, cluster.Watch.Current)));
+            return TypedResults.Ok(new ManifestsView(next, ManifestYaml.Write(await rollOut.Objects(cluster, next, plan, null, stop)), Permissions.For(plan), Permissions.OnNodes(plan), [.. plan.Problems()], PlanDifference.Between(inForce?.Plan, plan, cluster.Watch.Current), await size.Run(cluster, plan, inForce?.Plan, stop)));
         }).Needs(Roles.Installer).OnlyReads();
         routes.MapPost("/api/clusters/{name}/collection/roll-out", async Task<Results<Ok<RollOut>, ProblemHttpResult>> (
             string name, PlanRequest body, ClaimsPrincipal user, ClusterWatchers watchers, RollOutPlan rollOut, AuditNote note, CancellationToken stop) =>
@@ -102,6 +105,16 @@ public static class CollectionEndpoints
             string name, ClaimsPrincipal user, ClusterWatchers watchers, MeasureTrimming measure, CancellationToken stop) =>
             watchers.Visible(name, user) is { } cluster ? TypedResults.Ok(await measure.Run(cluster.Id, name, user.Scope(), stop)) : ClusterEndpoints.NotThere(name).Http()).Needs(Roles.Reader);
 
+        routes.MapGet("/api/prices", async Task<Results<Ok<Prices>, NoContent>> (Settings settings, CancellationToken stop) =>
+            await settings.Read<Prices>(SizePlan.PricesSetting, stop) is { } prices ? TypedResults.Ok(prices) : TypedResults.NoContent()).Needs(Roles.Reader);
+        routes.MapPut("/api/prices", async Task<Results<NoContent, ProblemHttpResult>> (Prices body, Settings settings, AuditNote note, CancellationToken stop) =>
+        {
+            if (body.Problem is { } problem)
+                return new Problem(400, "The prices cannot be used.", problem).Http();
+            note.Detail = body.Currency;
+            await settings.Write(SizePlan.PricesSetting, body, stop);
+            return TypedResults.NoContent();
+        }).Needs(Roles.Keeper).Audits("set the prices");
         routes.MapGet("/api/tokens", async (ClaimsPrincipal user, IDbContextFactory<SkevinContext> contexts, CancellationToken stop) =>
         {
             await using var context = await contexts.CreateDbContextAsync(stop);
@@ -136,7 +149,7 @@ public static class CollectionEndpoints
 
     private static async Task<Results<Ok<CollectionView>, ProblemHttpResult>> View(
         string name, ClaimsPrincipal user, ClusterWatchers watchers, PlansInForce plans, IDbContextFactory<SkevinContext> contexts, SkevinOptions options,
-        MeasureCollection measure, CancellationToken stop)
+        MeasureCollection measure, SizePlan size, CancellationToken stop)
     {
         if (watchers.Visible(name, user) is not { } cluster)
             return ClusterEndpoints.NotThere(name).Http();
@@ -151,7 +164,7 @@ public static class CollectionEndpoints
             agents, current is null || !whole ? null : RollOutProgress.Summary(cluster.Watch.Current, agents, current.Revision),
             Permissions.For(plan), Permissions.OnNodes(plan), revisions,
             whole ? await Tokens(context, name, null, stop) : [],
-            await measure.Run(cluster.Id, name, stop)));
+            await measure.Run(cluster.Id, name, stop), await size.Run(cluster, plan, current?.Plan, stop)));
     }
 
     private static async Task<TokenView[]> Tokens(SkevinContext context, string? cluster, Guid? id, CancellationToken stop) =>

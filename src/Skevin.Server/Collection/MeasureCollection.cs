@@ -29,7 +29,8 @@ public sealed class MeasureCollection(SampleStore store, Heads heads, AskEnquiry
         return new MeasuredCollection(alive.Length, await StoredRates.BySignal(store, id, now / 60_000 - (long)Over.TotalMinutes, now / 60_000, stop), await Bytes(stop), cores);
     }
 
-    private async Task<Dictionary<string, long>> Bytes(CancellationToken stop)
+    /// <summary>Bytes stored, by signal, of every cluster.</summary>
+    internal async Task<Dictionary<string, long>> Bytes(CancellationToken stop)
     {
         await using var command = store.Database.CreateCommand("""
             select inhparent::regclass::text, sum(pg_total_relation_size(inhrelid))::bigint from pg_inherits

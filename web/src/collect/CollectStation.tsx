@@ -1,11 +1,11 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { useSearchParams } from "react-router";
 import styled, { useTheme } from "styled-components";
 import { api, got, type Schemas } from "../api/client";
 import { Button, Card, Empty, Heading, Mono, Quiet, Title, Trouble, Waiting } from "../parts/basics";
 import { Choose, Switch, TextInput } from "../parts/fields";
-import { digits, whole, withUnit } from "../parts/format";
+import { CostCard } from "./CostCard";
 import { Difference } from "./Difference";
 import { fromWhere, NamespacesDialog } from "./NamespacesDialog";
 import { OutsideDialog } from "./OutsideDialog";
@@ -41,7 +41,6 @@ const Two = styled.div`
 const Yaml = styled.pre`margin: 0; padding: 12px; max-height: 52vh; overflow: auto; font-size: 12px; line-height: 1.45; background: ${({ theme }) => theme.ground}; border: 1px solid ${({ theme }) => theme.rule};`;
 
 const noMetrics: Metrics = { resourceUsage: false, clusterState: false, endpoints: false, everySeconds: 15, endpointPort: "metrics", endpointPath: "/metrics", namespaces: null, hostMetrics: false, closely: null, rules: null };
-const measures = [["metrics", "samples"], ["logs", "lines"], ["traces", "spans"], ["flows", "flow records"]] as const;
 const shares = (current: number) => [...new Set([1, 0.5, 0.25, 0.1, 0.01, current])].sort((a, b) => b - a);
 
 export function CollectStation() {
@@ -59,6 +58,7 @@ export function CollectStation() {
   const setTrimming = (on: boolean) => setSearch((before) => { if (on) before.set("trim", "1"); else before.delete("trim"); return before; }, { replace: true });
   const [choosing, setChoosing] = useState<"endpoints" | "logs" | "traces" | null>(null);
   useEffect(() => setDraft(null), [cluster]);
+  const sized = useQuery({ queryKey: ["manifests", cluster, draft], enabled: !!cluster && draft !== null, placeholderData: keepPreviousData, queryFn: () => got(api.POST("/api/clusters/{name}/collection/manifests", { params: { path: { name: cluster } }, body: { plan: draft! } })) });
   const rollOut = useMutation({
     mutationFn: (request: Schemas["PlanRequest"]) => got(api.POST("/api/clusters/{name}/collection/roll-out", { params: { path: { name: cluster } }, body: request })),
     onSuccess: () => { setDraft(null); void queries.invalidateQueries(); },
@@ -126,12 +126,7 @@ export function CollectStation() {
       </Signals>
       {changed && <Difference cluster={cluster} plan={plan} title={view.revision === 0 ? "What it begins" : "What the draft changes"} />}
       <Two>
-        <Card className="list">
-          <Heading>What it costs, measured over 5 min</Heading>
-          {measures.map(([signal, noun]) => <div className="line" key={signal}><span>{noun} a second{signal === "metrics" ? `, ${whole(view.measured.series)} series` : ""}</span><Mono>{digits(view.measured.perSecond[signal] ?? 0)}{view.measured.bytes[signal] ? `, ${withUnit(view.measured.bytes[signal], "By")} stored` : ""}</Mono></div>)}
-          <div className="line"><span>agents, processor in all</span><Mono>{view.measured.agentCores == null ? "–" : `${digits(view.measured.agentCores)} cores`}</Mono></div>
-          <div className="line"><span>agents send to</span><Mono>{view.serverAddress}</Mono></div>
-        </Card>
+        <CostCard view={view} size={changed ? sized.data?.size ?? view.size : view.size} draft={changed} />
         <Card className="list">
           <Heading>What the agents may, and what for</Heading>
           {view.rights.map((right) => <div className="line" key={right.need}><span>{right.need}</span><Mono style={{ textAlign: "right" }}>{right.verbs.join(", ")} {right.resources.join(", ")}</Mono></div>)}

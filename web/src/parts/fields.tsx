@@ -1,4 +1,4 @@
-import { FieldError, Input, Label, ListBox, ListBoxItem, Popover, Select, SelectValue, Text, TextArea, TextField, Button as AriaButton, Switch as AriaSwitch } from "react-aria-components";
+import { FieldError, Input, Label, ListBox, ListBoxItem, NumberField, Popover, Select, SelectValue, Text, TextArea, TextField, Button as AriaButton, Switch as AriaSwitch } from "react-aria-components";
 import styled, { css } from "styled-components";
 import { opened } from "./basics";
 
@@ -38,6 +38,13 @@ export function TextInput({ label, value, onChange, rows, help, mistake, type, r
       {mistake && <FieldError>{mistake}</FieldError>}
     </Field>
   );
+}
+
+const Numbers = styled(NumberField)`display: flex; align-items: center; justify-content: space-between; gap: 12px; input { width: 110px; text-align: right; font-family: ${({ theme }) => theme.mono}; }`;
+
+/** A number from 0 up, with its label before it; arrows and Page Up and Down change it. */
+export function NumberInput({ label, value, onChange }: { label: string; value: number; onChange: (value: number) => void }) {
+  return <Numbers value={value} minValue={0} formatOptions={{ maximumFractionDigits: 6, useGrouping: false }} onChange={(next) => onChange(Number.isNaN(next) ? 0 : next)}><Label>{label}</Label><Line /></Numbers>;
 }
 
 const Picker = styled(AriaButton)`

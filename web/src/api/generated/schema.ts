@@ -1175,6 +1175,69 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/prices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Prices"];
+                    };
+                };
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["Prices"];
+                };
+            };
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/tokens": {
         parameters: {
             query?: never;
@@ -2818,6 +2881,7 @@ export interface components {
             revisions: components["schemas"]["RevisionView"][];
             tokens: components["schemas"]["TokenView"][];
             measured: components["schemas"]["MeasuredCollection"];
+            size: components["schemas"]["PlanSize"];
         };
         ColumnView: {
             name: string;
@@ -2901,6 +2965,17 @@ export interface components {
             type: null | string;
             message: null | string;
             stack: null | string;
+        };
+        ExpectedAmount: {
+            signal: string;
+            what: string;
+            /** Format: int32 */
+            sources: number;
+            /** Format: double */
+            series: number;
+            /** Format: double */
+            perSecond: null | number;
+            basis: components["schemas"]["SizeBasis"];
         };
         FaultSwitch: {
             on: boolean;
@@ -3021,6 +3096,7 @@ export interface components {
             onNodes: components["schemas"]["NodeAccess"][];
             problems: string[];
             difference: components["schemas"]["PlanDifference"];
+            size: components["schemas"]["PlanSize"];
         };
         MarkView: {
             /** Format: date-time */
@@ -3315,6 +3391,20 @@ export interface components {
             plan: components["schemas"]["CollectionPlan"];
             oneFirst?: null | boolean;
         };
+        PlanSize: {
+            amounts: components["schemas"]["ExpectedAmount"][];
+            perSecond: {
+                [key: string]: number;
+            };
+            bytesPerDay: {
+                [key: string]: number;
+            };
+            /** Format: double */
+            series: number;
+            /** Format: double */
+            pricePerMonth: null | number;
+            currency: null | string;
+        };
         PodView: {
             namespace: string;
             name: string;
@@ -3347,6 +3437,15 @@ export interface components {
             to: string;
             /** Format: date-time */
             now: string;
+        };
+        Prices: {
+            currency: string;
+            perMillion: {
+                [key: string]: number;
+            };
+            /** Format: double */
+            perGibMonth: number;
+            problem?: null | string;
         };
         ProbeAnswer: {
             addresses: string[];
@@ -3625,6 +3724,8 @@ export interface components {
             email: null | string;
             password: null | string;
         };
+        /** @enum {unknown} */
+        SizeBasis: "counted" | "measured" | "usual" | "unknown";
         SourceReport: {
             signal: string;
             source: string;
