@@ -23,7 +23,7 @@ type Pod = Schemas["PodView"];
 
 const Below = styled.div`flex: 1; min-height: 240px; display: flex; gap: 12px; margin-top: 12px;`;
 const List = styled(Card)`flex: 1; min-width: 0; display: flex; flex-direction: column;`;
-const Views = styled(Row)`gap: 2px; button { padding: 4px 8px; color: ${({ theme }) => theme.ink2}; } button[aria-pressed="true"] { color: ${({ theme }) => theme.ink}; font-weight: 700; box-shadow: inset 0 -2px 0 ${({ theme }) => theme.act}; border-radius: 0; }`;
+const Views = styled(Row)`gap: 2px; flex-wrap: wrap; button { padding: 4px 8px; color: ${({ theme }) => theme.ink2}; } button[aria-pressed="true"] { color: ${({ theme }) => theme.ink}; font-weight: 700; box-shadow: inset 0 -2px 0 ${({ theme }) => theme.act}; border-radius: 0; }`;
 const Head = styled(Row)`padding: 6px 12px; justify-content: space-between; b { font-size: 13px; }`;
 
 /** What nodes use now, from what has arrived. */

@@ -80,7 +80,7 @@ export function CollectStation() {
   const rollOutCard = <RollOutCard view={view} goBack={(plan) => rollOut.mutate({ plan, oneFirst: false })} busy={rollOut.isPending} />;
   return (
     <>
-      <Title about={view.revision === 0 ? "nothing is collected yet" : changed ? `draft of revision ${view.revision + 1}, revision ${view.revision} is in force` : `revision ${view.revision} is in force`}
+      <Title about={view.revision === 0 ? "nothing is collected yet" : changed ? <span title={`revision ${view.revision} is in force`}>draft of {view.revision + 1}</span> : `revision ${view.revision} is in force`}
         actions={<>
           {changed && <Button onPress={() => setDraft(null)}>Undo changes</Button>}
           {view.revisions.length > 1 && <Button onPress={() => setRevisions(true)}>Revisions</Button>}

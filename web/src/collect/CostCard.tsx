@@ -1,5 +1,5 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { Fragment, useState } from "react";
 import styled from "styled-components";
 import { api, got, type Schemas } from "../api/client";
 import { Button, Card, Heading, Quiet, Row, Trouble } from "../parts/basics";
@@ -26,10 +26,11 @@ export function CostCard({ view, size, draft }: { view: Schemas["CollectionView"
       <Grid>
         <thead><tr><th scope="col">a second</th><th scope="col">expected</th><th scope="col">measured, 5 min</th><th scope="col">expected a day</th></tr></thead>
         <tbody>
-          {signals.map(([signal, noun]) => (size.perSecond[signal] != null || view.measured.perSecond[signal] != null) && (
-            <tr key={signal}><td>{noun}{signal === "metrics" ? <Quiet>, {whole(Math.round(size.series))} series</Quiet> : null}</td><td>{size.perSecond[signal] == null ? "not known" : digits(size.perSecond[signal])}</td><td>{digits(view.measured.perSecond[signal] ?? 0)}</td>
-              <td>{size.bytesPerDay[signal] == null ? "–" : withUnit(size.bytesPerDay[signal], "By")}</td></tr>))}
-          {kinds && size.amounts.map((amount) => <tr key={amount.signal + amount.what}><td style={{ paddingLeft: 12 }}><Quiet>{whole(amount.sources)} × {amount.what}</Quiet></td><td>{amount.perSecond == null ? "–" : digits(amount.perSecond)}</td><td></td><td><Quiet>{basisWords[amount.basis]}</Quiet></td></tr>)}
+          {signals.filter(([signal]) => size.amounts.some((amount) => amount.signal === signal) || view.measured.perSecond[signal] != null).map(([signal, noun]) => <Fragment key={signal}>
+            <tr><td>{noun}{signal === "metrics" ? <Quiet>, {whole(Math.round(size.series))} series</Quiet> : null}</td><td>{size.perSecond[signal] == null ? "not known" : digits(size.perSecond[signal])}</td><td>{digits(view.measured.perSecond[signal] ?? 0)}</td>
+              <td>{size.bytesPerDay[signal] == null ? "–" : withUnit(size.bytesPerDay[signal], "By")}</td></tr>
+            {kinds && size.amounts.filter((amount) => amount.signal === signal).map((amount) => <tr key={amount.signal + amount.what}><td style={{ paddingLeft: 12 }}><Quiet>{whole(amount.sources)} × {amount.what}</Quiet></td><td>{amount.perSecond == null ? "–" : digits(amount.perSecond)}</td><td></td><td><Quiet>{basisWords[amount.basis]}</Quiet></td></tr>)}
+          </Fragment>)}
           <tr><td>agents, processor in all</td><td></td><td>{view.measured.agentCores == null ? "–" : `${digits(view.measured.agentCores)} cores`}</td><td></td></tr>
           <tr><td>price a month, by your prices</td><td>{size.pricePerMonth == null ? <Button bare needs="keeper" onPress={() => setPricing(true)}>set prices</Button> : money(size.pricePerMonth, size.currency)}</td><td></td><td></td></tr>
           <tr><td>stored in all, agents send to</td><td colSpan={3}>{withUnit(Object.values(view.measured.bytes).reduce((all, one) => all + one, 0), "By")}, {view.serverAddress}</td></tr>
