@@ -316,7 +316,7 @@ public sealed class CollectingAgent : IAsyncDisposable
                 foreach (var lines in _logs.Read(plan, _cluster.Pods, _cluster.PodsAt, _environment.NodeName, now))
                 {
                     if (lines.Source.Length > 0)
-                        Report("logs", lines.Source, lines.Count, now, lines.Strange > 0 ? $"{lines.Strange} lines are not in the container runtime's format and were passed over" : null);
+                        Report("logs", lines.Source, lines.Count, now, lines.LostAt is { } lost ? $"lines were lost at {lost:HH:mm:ss}: the runtime has rotated files away faster than they were read" : lines.Strange > 0 ? $"{lines.Strange} lines are not in the container runtime's format and were passed over" : null);
                     if (lines.Count == 0 && lines.Marks.Count == 0)
                         continue;
                     batch.Add(lines);

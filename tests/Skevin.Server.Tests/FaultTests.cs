@@ -27,6 +27,7 @@ public sealed class FaultTests(ServerWithStandIn server) : IClassFixture<ServerW
         (4, "image-policy-forbids", source => ((string?)source["cause"])?.Contains("image") == true, "an image policy forbids the agent", null),
         (5, "agent-killed-for-memory", source => ((string?)source["cause"])?.Contains("memory") == true, "the agent is killed for memory", "applyAgain"),
         (6, "configuration-not-in-use", source => ((string?)source["cause"])?.Contains("configuration") == true, "the agent reads another configuration", "applyAgain"),
+        (9, "rotation-loss", source => Named(source, "logs", "coldstore/door-watch-"), "lines were lost by rotation", null),
         (9, "two-revisions", IsTrouble, "agents of two revisions", null),
         (10, "no-network", source => ((string?)source["cause"])?.StartsWith("no network", StringComparison.Ordinal) == true, "no network on node north-1", null),
         (7, "role-missing", source => Named(source, "metrics", "node/north-1"), "403 the role lacks a right", "applyAgain"),
@@ -53,7 +54,7 @@ public sealed class FaultTests(ServerWithStandIn server) : IClassFixture<ServerW
     public async Task Each_fault_is_found_and_named_and_nothing_is_said_when_it_is_gone()
     {
         await server.Keeper.Send("api/clusters", new { kubeconfig = server.Kubeconfig(North) });
-        var plan = new { metrics = new { resourceUsage = true, clusterState = true, endpoints = true, everySeconds = 5, endpointPort = "metrics", endpointPath = "/metrics" } };
+        var plan = new { metrics = new { resourceUsage = true, clusterState = true, endpoints = true, everySeconds = 5, endpointPort = "metrics", endpointPath = "/metrics" }, logs = new { containers = true, events = false, namespaces = new[] { "coldstore" } } };
         await ApiCalls.Until(() => server.Keeper.Json("api/clusters/" + North), view => (bool)view["complete"]!, 30, "the inventory");
         await server.Keeper.Send($"api/clusters/{North}/collection/roll-out", new { plan });
         await AllWell("the roll-out");
@@ -135,5 +136,5 @@ public sealed class FaultTests(ServerWithStandIn server) : IClassFixture<ServerW
 
     // Partial is what a source stays for an hour after a fault; nothing may be named but that minutes are missing.
     private async Task AllWell(string what) => await ApiCalls.Until(All, found => found.Length > 20 && found.All(source =>
-        IsTrouble(source) ? Lingers(source) : (string)source["state"]! == "onTime" || ((string)source["state"]! == "partial" && (string?)source["cause"] is "minutes are missing" or "catching up")), 120, what);
+        IsTrouble(source) ? Lingers(source) : (string)source["state"]! == "onTime" || ((string)source["state"]! == "partial" && (string?)source["cause"] is "minutes are missing" or "catching up" or "lines were lost by rotation")), 120, what);
 }

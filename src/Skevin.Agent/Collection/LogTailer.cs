@@ -17,7 +17,8 @@ namespace Skevin.Agent.Collection;
 /// <param name="Marks">How far its files were read with them.</param>
 /// <param name="Strange">Lines that are not in the runtime's format.</param>
 /// <param name="More">Whether more is waiting to be read.</param>
-public sealed record TailedLines(string Source, ResourceLogs Records, IReadOnlyDictionary<string, long?> Marks, int Count, int Strange, bool More);
+/// <param name="LostAt">When lines were lost last, within some minutes: files were rotated away before they were read. Null where none were.</param>
+public sealed record TailedLines(string Source, ResourceLogs Records, IReadOnlyDictionary<string, long?> Marks, int Count, int Strange, bool More, DateTimeOffset? LostAt = null);
 
 /// <summary>
 /// Reads the containers' log files of a node, <c>var/log/pods/&lt;namespace&gt;_&lt;pod&gt;_&lt;uid&gt;/&lt;container&gt;/&lt;restart&gt;.log</c>, across
@@ -34,6 +35,9 @@ public sealed class LogTailer(string hostRoot, DiskBuffer buffer)
 
     private static readonly TimeSpan LongestNameless = TimeSpan.FromSeconds(15);
 
+    private static readonly TimeSpan LossRemembered = TimeSpan.FromMinutes(2);
+
+    private readonly Dictionary<string, DateTimeOffset> _lost = [];
     private readonly Dictionary<string, DateTimeOffset> _waiting = [];
     private readonly Dictionary<string, DateTimeOffset> _firstSeen = [];
     private readonly Dictionary<string, PodState> _known = [];
@@ -91,6 +95,8 @@ public sealed class LogTailer(string hostRoot, DiskBuffer buffer)
         foreach (var uid in _firstSeen.Keys.Where(uid => !present.Any(key => key.StartsWith($"{Prefix}{uid}/", StringComparison.Ordinal))).ToArray())
         {
             _firstSeen.Remove(uid);
+            foreach (var key in _lost.Keys.Where(key => key.StartsWith($"{Prefix}{uid}/", StringComparison.Ordinal)).ToArray())
+                _lost.Remove(key);
             _known.Remove(uid);
         }
         if (gone.Length > 0 && present.Count > 0)
@@ -106,7 +112,10 @@ public sealed class LogTailer(string hostRoot, DiskBuffer buffer)
         var files = Files(folder, key);
         try
         {
-            var read = Read(files, key, source, attributes, now);
+            // Of the files that were read none is there any more: what was written in between is gone, nobody knows how much.
+            if (files.Count > 0 && buffer.Marks(key).ToArray() is { Length: > 0 } marked && !files.Exists(file => marked.Contains(file.Mark)))
+                _lost[key] = now;
+            var read = Read(files, key, source, attributes, now) with { LostAt = _lost.TryGetValue(key, out var lost) && now - lost < LossRemembered ? lost : null };
             var records = read.Records.ScopeLogs[0].LogRecords;
             if (leftOut.Length == 0 || records.Count == 0)
                 return read;

@@ -80,6 +80,9 @@ public sealed class Faults
     /// <summary>A roll-out of the agents was left half way.</summary>
     public const string TwoRevisions = "two-revisions";
 
+    /// <summary>door-watch writes more than the runtime keeps.</summary>
+    public const string RotationLoss = "rotation-loss";
+
     /// <summary>A machine that was ordered does not answer.</summary>
     public const string MachineSilent = "machine-silent";
 
@@ -108,6 +111,7 @@ public sealed class Faults
         (ImagePolicy, "A policy of the cluster forbids the agents' image, and they are rolled out anew"),
         (AgentMemory, "Somebody sets the agents' memory limit to 16 MiB"),
         (OtherConfiguration, "Somebody gives the agents an older configuration object"),
+        (RotationLoss, "door-watch floods its log, and the runtime keeps a second of it"),
         (TwoRevisions, "Somebody rolls out an older plan by hand and stops after one node"),
         (NoNetwork, "The network of the cluster is taken away, and the agents are rolled out anew"),
         (DiskFull, "The disk of node 2 is full"),

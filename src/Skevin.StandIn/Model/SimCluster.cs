@@ -134,7 +134,7 @@ public sealed class SimCluster
                     _requests.Tick(_pods.Values.OrderBy(pod => pod.Name, StringComparer.Ordinal), _now, step.TotalSeconds, Telemetry);
                 foreach (var pod in _pods.Values)
                     Live(pod);
-                if (_faults.IsOn(Faults.LogFlood) && !off)
+                if ((_faults.IsOn(Faults.LogFlood) || _faults.IsOn(Faults.RotationLoss)) && !off)
                     Flood(step.TotalSeconds);
                 foreach (var gone in _removed.Where(removed => _now - removed.At > LogsKept).ToArray())
                 {
@@ -142,7 +142,8 @@ public sealed class SimCluster
                     _removed.Remove(gone);
                 }
             }
-            Telemetry.Logs?.Flush(_now);
+            var scarce = _faults.IsOn(Faults.RotationLoss) ? _pods.Values.Where(pod => pod.OwnerName == "door-watch").Select(pod => pod.Uid).ToHashSet() : null;
+            Telemetry.Logs?.Flush(_now, scarce is null ? null : scarce.Contains);
         }
     }
 

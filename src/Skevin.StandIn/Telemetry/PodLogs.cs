@@ -45,9 +45,11 @@ public sealed class PodLogs(string folder)
     }
 
     /// <summary>Brings what was written to the disk, and rotates what has grown.</summary>
-    public void Flush(DateTimeOffset now)
+    /// <param name="now">The model's time.</param>
+    /// <param name="scarce">Of which pods the runtime keeps no more than what it was just given; null for none.</param>
+    public void Flush(DateTimeOffset now, Func<string, bool>? scarce = null)
     {
-        foreach (var container in _open.Values.Where(container => container.Waiting.Length > 0))
+        foreach (var (key, container) in _open.Where(pair => pair.Value.Waiting.Length > 0))
         {
             var bytes = Encoding.UTF8.GetBytes(container.Waiting.ToString());
             container.Waiting.Clear();
@@ -55,11 +57,12 @@ public sealed class PodLogs(string folder)
             using (var file = new FileStream(container.Path, FileMode.Append, FileAccess.Write, FileShare.ReadWrite | FileShare.Delete))
                 file.Write(bytes);
             container.Length += bytes.Length;
-            if (container.Length < RotateAt)
+            var little = scarce?.Invoke(key.Split('/')[0]) == true;
+            if (container.Length < RotateAt && !little)
                 continue;
             File.Move(container.Path, container.Path + now.UtcDateTime.ToString(".yyyyMMdd-HHmmss", CultureInfo.InvariantCulture), overwrite: true);
             container.Length = 0;
-            foreach (var old in Directory.EnumerateFiles(Path.GetDirectoryName(container.Path)!, Path.GetFileName(container.Path) + ".*").OrderDescending(StringComparer.Ordinal).Skip(KeptRotated))
+            foreach (var old in Directory.EnumerateFiles(Path.GetDirectoryName(container.Path)!, Path.GetFileName(container.Path) + ".*").OrderDescending(StringComparer.Ordinal).Skip(little ? 1 : KeptRotated))
                 File.Delete(old);
         }
     }

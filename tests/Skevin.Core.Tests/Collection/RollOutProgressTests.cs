@@ -32,7 +32,9 @@ public sealed class RollOutProgressTests
         {
             var inventory = Inventory.Empty with
             {
-                Nodes = [Node("a"), Node("b")], Pods = pods, Workloads = [new WorkloadState(Manifests.Namespace, "DaemonSet", Manifests.Agent, 2, 1, 1, 1, Now, "2", held)],
+                Nodes = [Node("a"), Node("b")],
+                Pods = pods,
+                Workloads = [new WorkloadState(Manifests.Namespace, "DaemonSet", Manifests.Agent, 2, 1, 1, 1, Now, "2", held)],
             };
             return RollOutProgress.Summary(inventory, RollOutProgress.Of(inventory, new CollectionPlan(new MetricsPlan(ClusterState: false)), 2), 2);
         }

@@ -13,7 +13,9 @@ public sealed class SizingTests
 
     private static readonly Inventory There = Inventory.Empty with
     {
-        Nodes = [new NodeState("a", true, null, [], [], default, default, "", Now)], Pods = [Pod("p", true), Pod("q", false)], Workloads = [new("auction", "Deployment", "w", 2, 2, 2, 2, Now, null)],
+        Nodes = [new NodeState("a", true, null, [], [], default, default, "", Now)],
+        Pods = [Pod("p", true), Pod("q", false)],
+        Workloads = [new("auction", "Deployment", "w", 2, 2, 2, 2, Now, null)],
     };
 
     private static readonly CollectionPlan Plan = new(new MetricsPlan(EverySeconds: 10), new LogsPlan(), new TracesPlan(0.5), new FlowsPlan());

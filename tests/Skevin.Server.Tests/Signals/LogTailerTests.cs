@@ -31,6 +31,7 @@ public sealed class LogTailerTests
         public string Folder { get; }
         public List<string> Got { get; } = [];
         public List<string> Workloads { get; } = [];
+        public DateTimeOffset? LostAt { get; private set; }
         public IReadOnlyList<PodState> Pods { get; set; } = [];
         public LogsPlan Plan { get; set; } = new();
         public DateTimeOffset Listed { get; set; } = Now.AddSeconds(1);
@@ -55,6 +56,7 @@ public sealed class LogTailerTests
             foreach (var lines in _tailer.Read(Plan, Pods, Listed, "n1", Now.AddSeconds(seconds)))
             {
                 strange += lines.Strange;
+                LostAt = lines.LostAt;
                 if (!seal)
                     continue;
                 Buffer.Seal("logs", "x"u8, [], lines.Marks);
@@ -65,6 +67,39 @@ public sealed class LogTailerTests
             }
             return strange;
         }
+    }
+
+    [Fact]
+    public void Files_that_are_rotated_away_before_they_are_read_are_known_to_be_lost()
+    {
+        var node = new Node();
+        node.Write("1");
+        node.Read();
+        node.Rotate("a");
+        node.Write("2");
+        node.Read(seconds: 2);
+        node.LostAt.ShouldBeNull();
+        // Two rotations between two looks, and the runtime keeps none.
+        File.Delete(Path.Combine(node.Folder, "0.log.a"));
+        node.Write("3");
+        File.Delete(Path.Combine(node.Folder, "0.log"));
+        node.Write("5");
+        node.Read(seconds: 4);
+        node.LostAt.ShouldBe(Now.AddSeconds(4));
+        node.Got.ShouldBe(["1", "2", "5"]);
+        // It is remembered for a while, across a restart of the agent not; what is read on is no loss.
+        node.Write("6");
+        node.Read(seconds: 60);
+        node.LostAt.ShouldBe(Now.AddSeconds(4));
+        node.Read(seconds: 200);
+        node.LostAt.ShouldBeNull();
+        // While the agent was away counts as well.
+        File.Delete(Path.Combine(node.Folder, "0.log"));
+        node.Write("8");
+        node.Restart();
+        node.Listed = Now.AddSeconds(301);
+        node.Read(seconds: 300);
+        node.LostAt.ShouldBe(Now.AddSeconds(300));
     }
 
     [Fact]
