@@ -54,6 +54,8 @@ public sealed class CollectingAgent : IAsyncDisposable
     private AgentConfiguration? _configuration;
     private DateTime _configurationWritten;
     private string? _configurationError = "not read yet";
+    private readonly Dictionary<string, (long Sent, long Dropped)> _done = [];
+    private readonly DateTimeOffset _started;
     private DateTimeOffset _lastPass;
     private DateTimeOffset _nextMetrics;
     private DateTimeOffset _nextSeal;
@@ -66,6 +68,7 @@ public sealed class CollectingAgent : IAsyncDisposable
     public CollectingAgent(AgentEnvironment environment)
     {
         _environment = environment;
+        _started = environment.Clock.GetUtcNow();
         _buffer = new DiskBuffer(environment.BufferFolder);
         _space = new FreeSpace(environment.BufferFolder, environment.FreeBytes, environment.Clock);
         var handler = new SocketsHttpHandler { PooledConnectionIdleTimeout = TimeSpan.FromSeconds(90), AllowAutoRedirect = false, UseProxy = false };
@@ -293,7 +296,13 @@ public sealed class CollectingAgent : IAsyncDisposable
         var results = await _reader.Read(plan, stamp, stop);
         foreach (var result in results)
             Report("metrics", result.Source, result.Metrics?.Points ?? 0, now, result.Error);
-        var read = results.Select(result => result.Metrics).OfType<MetricsBuilder>().Where(metrics => metrics.Points > 0).ToArray();
+        var own = new MetricsBuilder(OwnMetrics.Source(_environment.NodeName + (_environment.Role == AgentRole.State ? " (state)" : "")), stamp);
+        Dictionary<string, (long, long)> done;
+        lock (_lock)
+            done = new(_done);
+        if (results.Count > 0)
+            OwnMetrics.Write(Status, done, _environment.PodName, Manifests.Namespace, _started, own);
+        var read = results.Select(result => result.Metrics).OfType<MetricsBuilder>().Append(own).Where(metrics => metrics.Points > 0).ToArray();
         if (read.Length > 0)
             _buffer.Seal("metrics", Zip(MetricsBuilder.Request(read)), [.. read.Select(metrics => new BatchContent("metrics", metrics.Source, metrics.Points))]);
     }
@@ -436,8 +445,12 @@ public sealed class CollectingAgent : IAsyncDisposable
     {
         lock (_lock)
             foreach (var (signal, source, count) in batch.Contents)
+            {
+                var (sent, dropped) = _done.GetValueOrDefault(signal);
+                _done[signal] = accepted ? (sent + count, dropped) : (sent, dropped + count);
                 if (_sources.TryGetValue((signal, source), out var report))
                     _sources[(signal, source)] = accepted ? report with { Sent = report.Sent + count } : report with { Dropped = report.Dropped + count };
+            }
     }
 
     private static byte[] Zip(IMessage message) => Zip(stream => message.WriteTo(stream));

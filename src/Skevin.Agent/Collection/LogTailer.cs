@@ -35,6 +35,9 @@ public sealed class LogTailer(string hostRoot, DiskBuffer buffer)
 
     private static readonly TimeSpan LongestNameless = TimeSpan.FromSeconds(15);
 
+    // Milliseconds in which a text in several lines is written.
+    private const long JoinedFor = 500;
+
     private static readonly TimeSpan LossRemembered = TimeSpan.FromMinutes(2);
 
     private readonly Dictionary<string, DateTimeOffset> _lost = [];
@@ -87,7 +90,7 @@ public sealed class LogTailer(string hostRoot, DiskBuffer buffer)
                     ? PodAttributes.Of(pod, Path.GetFileName(container))
                     : [new("k8s.namespace.name", parts[0]), new("k8s.pod.name", parts[1]), new("k8s.node.name", node), new("k8s.container.name", Path.GetFileName(container))];
                 attributes.Add(new("k8s.pod.uid", parts[2]));
-                yield return ReadContainer(container, key, ExpectedSources.Log(parts[0], parts[1], Path.GetFileName(container)), attributes, LeftOut(plan, parts[0], pod?.Workload), now);
+                yield return ReadContainer(container, key, ExpectedSources.Log(parts[0], parts[1], Path.GetFileName(container)), attributes, LeftOut(plan, parts[0], pod?.Workload), plan.Joined, now);
             }
         }
         // Marks of containers whose folder is gone are of no more use.
@@ -107,7 +110,7 @@ public sealed class LogTailer(string hostRoot, DiskBuffer buffer)
     private Func<string, bool>[] LeftOut(LogsPlan plan, string ns, string? workload) =>
         [.. (plan.LeftOut ?? []).Where(rule => rule.Workload.Length == 0 || rule.Workload == $"{ns}/{workload}").Select(rule => _matchers.TryGetValue(rule.Kind, out var known) ? known : _matchers[rule.Kind] = LineKinds.Matcher(rule.Kind))];
 
-    private TailedLines ReadContainer(string folder, string key, string source, List<KeyValuePair<string, string>> attributes, Func<string, bool>[] leftOut, DateTimeOffset now)
+    private TailedLines ReadContainer(string folder, string key, string source, List<KeyValuePair<string, string>> attributes, Func<string, bool>[] leftOut, bool joined, DateTimeOffset now)
     {
         var files = Files(folder, key);
         try
@@ -115,7 +118,7 @@ public sealed class LogTailer(string hostRoot, DiskBuffer buffer)
             // Of the files that were read none is there any more: what was written in between is gone, nobody knows how much.
             if (files.Count > 0 && buffer.Marks(key).ToArray() is { Length: > 0 } marked && !files.Exists(file => marked.Contains(file.Mark)))
                 _lost[key] = now;
-            var read = Read(files, key, source, attributes, now) with { LostAt = _lost.TryGetValue(key, out var lost) && now - lost < LossRemembered ? lost : null };
+            var read = Read(files, key, source, attributes, joined, now) with { LostAt = _lost.TryGetValue(key, out var lost) && now - lost < LossRemembered ? lost : null };
             var records = read.Records.ScopeLogs[0].LogRecords;
             if (leftOut.Length == 0 || records.Count == 0)
                 return read;
@@ -130,7 +133,7 @@ public sealed class LogTailer(string hostRoot, DiskBuffer buffer)
         }
     }
 
-    private TailedLines Read(List<LogFile> files, string key, string source, List<KeyValuePair<string, string>> attributes, DateTimeOffset now)
+    private TailedLines Read(List<LogFile> files, string key, string source, List<KeyValuePair<string, string>> attributes, bool joined, DateTimeOffset now)
     {
         var scope = LogBatch.Scope(source);
         var resource = new ResourceLogs { Resource = new() };
@@ -142,6 +145,7 @@ public sealed class LogTailer(string hostRoot, DiskBuffer buffer)
         var (strange, read, more) = (0, 0L, false);
         var safe = (Records: 0, Strange: 0);
         var readTo = new Dictionary<string, long>();
+        var joining = new Joining();
         for (var i = 0; i < files.Count && !more; i++)
         {
             var file = files[i];
@@ -166,13 +170,21 @@ public sealed class LogTailer(string hostRoot, DiskBuffer buffer)
                         pending[stream] = (waiting ?? new Pending(parsed.Time, [], 0)).With(parsed.Message);
                         continue;
                     }
-                    scope.LogRecords.Add(Record(parsed, waiting is null ? parsed.Message : string.Concat(waiting.Parts.Append(parsed.Message)), waiting?.Time ?? parsed.Time));
+                    var message = waiting is null ? parsed.Message : string.Concat(waiting.Parts.Append(parsed.Message));
+                    if (!joined || !joining.Joins(stream, parsed.Time, message))
+                    {
+                        var record = Record(parsed, message, waiting?.Time ?? parsed.Time);
+                        if (joined)
+                            joining.Begins(stream, parsed.Time, record, waiting is null && pending[1 - stream] is null ? (scope.LogRecords.Count, new(marks)) : null);
+                        scope.LogRecords.Add(record);
+                    }
                     pending[stream] = null;
                 }
                 if (pending[0] is null && pending[1] is null)
                 {
                     // A message may have begun in the file before this one.
                     safe = (scope.LogRecords.Count, strange);
+                    joining.Keep();
                     foreach (var (mark, to) in readTo)
                         marks[mark] = to;
                 }
@@ -186,6 +198,7 @@ public sealed class LogTailer(string hostRoot, DiskBuffer buffer)
                 // What came after the first waiting part is read again with its rest.
                 while (scope.LogRecords.Count > safe.Records)
                     scope.LogRecords.RemoveAt(scope.LogRecords.Count - 1);
+                joining.GoBack();
                 return new TailedLines(source, resource, marks, scope.LogRecords.Count, safe.Strange, more);
             }
             foreach (var (part, i) in pending.Select((part, i) => (part, i)).Where(pair => pair.part is not null))
@@ -194,7 +207,55 @@ public sealed class LogTailer(string hostRoot, DiskBuffer buffer)
                 marks[mark] = to;
         }
         _waiting.Remove(key);
+        // What was only just begun may go on: it is read again with its rest, in the next pass.
+        if (joining.Begun is var (records, marksBefore) && (more ? records > 0 : now.ToUnixTimeMilliseconds() - joining.LastAt / 1_000_000 is >= 0 and < JoinedFor))
+        {
+            while (scope.LogRecords.Count > records)
+                scope.LogRecords.RemoveAt(scope.LogRecords.Count - 1);
+            return new TailedLines(source, resource, marksBefore, records, strange, more);
+        }
         return new TailedLines(source, resource, marks, scope.LogRecords.Count, strange, more);
+    }
+
+    // Joins lines of one stream while lines of the other stand between them, and knows from where a pass has to be read again.
+    private sealed class Joining
+    {
+        private readonly LogRecord?[] _last = new LogRecord?[2];
+        private readonly (int Records, Dictionary<string, long?> Marks)?[] _begun = new (int, Dictionary<string, long?>)?[2];
+        private readonly (LogRecord Record, int Length)?[] _kept = new (LogRecord, int)?[2];
+
+        /// <summary>Where the last text began, or the one before it where that has gone on since; null where that lies in the middle of a message.</summary>
+        public (int Records, Dictionary<string, long?> Marks)? Begun { get; private set; }
+
+        public long LastAt { get; private set; }
+
+        public bool Joins(int stream, long time, string message)
+        {
+            LastAt = time;
+            if (_last[stream] is not { } before || before.Body.StringValue.Length + message.Length >= LineJoining.Longest || !LineJoining.GoesOn(message))
+                return false;
+            before.Body.StringValue += "\n" + message;
+            // What of the other stream began since lies between: it can only be read again together with this.
+            if (_begun[stream] is not { } begun || _begun[1 - stream] is { } other && begun.Records < other.Records)
+                _begun[1 - stream] = _begun[stream];
+            if (_begun[stream] is not { } from || Begun is { } last && from.Records < last.Records)
+                Begun = _begun[stream];
+            return true;
+        }
+
+        public void Begins(int stream, long time, LogRecord record, (int Records, Dictionary<string, long?> Marks)? at) => (LastAt, _last[stream], _begun[stream], Begun) = (time, record, at, at);
+
+        public void Keep()
+        {
+            for (var stream = 0; stream < 2; stream++)
+                _kept[stream] = _last[stream] is { } record ? (record, record.Body.StringValue.Length) : null;
+        }
+
+        public void GoBack()
+        {
+            foreach (var (record, length) in _kept.OfType<(LogRecord, int)>())
+                record.Body.StringValue = record.Body.StringValue[..length];
+        }
     }
 
     private sealed record Pending(long Time, List<string> Parts, int Length)

@@ -76,7 +76,8 @@ public sealed record CloseLook(int EverySeconds, DateTimeOffset Until);
 /// <param name="Namespaces">Namespaces whose containers are read; empty for all.</param>
 /// <param name="LeftOut">Lines that are not sent.</param>
 /// <param name="Syslog">Syslog that machines near by send to the nodes.</param>
-public sealed record LogsPlan(bool Containers = true, bool Events = true, IReadOnlyList<string>? Namespaces = null, IReadOnlyList<LineRule>? LeftOut = null, bool Syslog = false)
+/// <param name="Joined">Whether lines that go on from the one before, such as those of a stack trace, become one with it.</param>
+public sealed record LogsPlan(bool Containers = true, bool Events = true, IReadOnlyList<string>? Namespaces = null, IReadOnlyList<LineRule>? LeftOut = null, bool Syslog = false, bool Joined = false)
 {
     /// <summary>Whether it collects anything.</summary>
     public bool Any => Containers || Events || Syslog;

@@ -26,7 +26,7 @@ public sealed record PlanDifference(IReadOnlyList<string> Changes, IReadOnlyList
         foreach (var (what, was, becomes) in new[]
         {
             ("Nodes, pods and containers", m0.ResourceUsage, m1.ResourceUsage), ("Kernels of the nodes", m0.HostMetrics, m1.HostMetrics), ("State of the cluster", m0.ClusterState, m1.ClusterState),
-            ("Application endpoints", m0.Endpoints, m1.Endpoints), ("Lines of containers", l0.Containers, l1.Containers), ("Cluster events", l0.Events, l1.Events), ("Syslog of machines", l0.Syslog, l1.Syslog),
+            ("Application endpoints", m0.Endpoints, m1.Endpoints), ("Lines of containers", l0.Containers, l1.Containers), ("Cluster events", l0.Events, l1.Events), ("Syslog of machines", l0.Syslog, l1.Syslog), ("Stack traces as one line", l0.Joined, l1.Joined),
             ("Spans", old.Traces is not null, after.Traces is not null), ("Flows", old.Flows is not null, after.Flows is not null),
         })
             if (was != becomes)

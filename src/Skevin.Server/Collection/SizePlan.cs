@@ -40,19 +40,21 @@ public sealed class SizePlan(SampleStore store, MeasureCollection measure, Setti
         var found = new List<(SourceKind Kind, double Items, long First)>();
         await using (var rows = await command.ExecuteReaderAsync(stop))
             while (await rows.ReadAsync(stop))
-                found.Add((KindOf(rows.GetString(0), rows.GetString(1)), rows.GetDouble(2), rows.GetInt64(3)));
+                if (KindOf(rows.GetString(0), rows.GetString(1)) is { } kind)
+                    found.Add((kind, rows.GetDouble(2), rows.GetInt64(3)));
         var kinds = found.GroupBy(one => one.Kind).Select(group => (Kind: group.Key, Minutes: running - group.Min(one => one.First) - 1, group)).Where(one => one.Minutes >= 2).ToArray();
         return new MeasuredKinds(
             kinds.ToDictionary(one => one.Kind, one => one.group.Sum(source => source.Items) / ((one.Minutes + 1) * 60)),
             kinds.ToDictionary(one => one.Kind, one => one.group.Count()), await BytesPerItem(stop));
     }
 
-    private static SourceKind KindOf(string signal, string source) => (signal, source) switch
+    // What agents say of themselves is of no kind a plan chooses.
+    private static SourceKind? KindOf(string signal, string source) => (signal, source) switch
     {
         ("metrics", ExpectedSources.ClusterState) => SourceKind.ClusterState,
         ("metrics", _) when source.StartsWith(ExpectedSources.NodeUsage(""), StringComparison.Ordinal) => SourceKind.NodeUsage,
         ("metrics", _) when source.StartsWith(ExpectedSources.Host(""), StringComparison.Ordinal) => SourceKind.HostMetrics,
-        ("metrics", _) => SourceKind.Endpoint,
+        ("metrics", _) => ExpectedSources.IsEndpoint(source) ? SourceKind.Endpoint : null,
         ("logs", ExpectedSources.ClusterEvents) => SourceKind.ClusterEvents,
         ("logs", _) when source.StartsWith(ExpectedSources.Syslog(""), StringComparison.Ordinal) => SourceKind.Syslog,
         ("logs", _) => SourceKind.ContainerLog,

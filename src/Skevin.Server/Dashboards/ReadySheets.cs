@@ -96,6 +96,9 @@ public static class ReadySheets
             new("Sources", "by state", "arrivals -> count by state", "table", 110, "state", "Expected sources as they are judged now."),
             new("Processor of the agents", "by node", "container.cpu.time -> where namespace = \"skevin-agents\" -> rate -> sum by node", "stack", 96, "node", "What collecting costs in processor time."),
             new("Memory of the agents", "by node", "container.memory.working_set -> where namespace = \"skevin-agents\" -> sum by node", "lines", 84, "node", "Working set of the agents."),
+            new("Waiting in the agents' buffers", "by node", "skevin.agent.buffer.usage -> sum by node", "lines", 84, "node", "What is sealed on the nodes' disks and not accepted yet."),
+            new("Sent by the agents", "by signal", "skevin.agent.items.sent -> rate -> sum by skevin.signal", "lines", 84, "skevin.signal", "Samples, lines, spans and flow records a second that the server accepted."),
+            new("Sources that fail", "by node", "skevin.agent.sources.failing -> sum by node", "steps", 70, "node", "Sources whose last read brought an error."),
         ]),
     ];
 }

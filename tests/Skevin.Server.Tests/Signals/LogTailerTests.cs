@@ -70,6 +70,47 @@ public sealed class LogTailerTests
     }
 
     [Fact]
+    public void Lines_of_a_stack_trace_become_one_with_what_they_belong_to_also_across_passes()
+    {
+        var node = new Node { Plan = new LogsPlan(Joined: true) };
+        node.Write("ERROR no lot", stderr: true);
+        node.Write("  at Ledger.Write", stderr: true);
+        node.Write("sold");
+        node.Write("Caused by: timeout", stderr: true);
+        // Only just begun: the rest may be on its way.
+        node.Read(seconds: 0.1);
+        node.Got.ShouldBeEmpty();
+        node.Write("\tat Bank.Call", stderr: true);
+        node.Write("next", stderr: true);
+        node.Read(seconds: 5);
+        node.Got.ShouldBe(["ERROR no lot\n  at Ledger.Write\nCaused by: timeout\n\tat Bank.Call", "sold", "next"]);
+        // What goes on from nothing stands for itself; without the rule every line does.
+        node.Plan = new LogsPlan();
+        node.Write("  indented");
+        node.Read(seconds: 9);
+        node.Got[^1].ShouldBe("  indented");
+    }
+
+    [Fact]
+    public void Joining_takes_every_line_once_wherever_the_passes_fall()
+    {
+        // Stream, whether it goes on from the line before, whether a pass follows, whether the runtime has cut it in two.
+        Gen.Select(Gen.Bool, Gen.Bool, Gen.Int[0, 3], Gen.Int[0, 2]).Array[1, 24].Sample(made =>
+        {
+            var node = new Node { Plan = new LogsPlan(Joined: true), Listed = Now.AddSeconds(100) };
+            foreach (var (i, (stderr, goesOn, pass, part)) in made.Index())
+            {
+                node.Write($"{(goesOn ? " " : "")}{i};", partial: part == 0, stderr: stderr);
+                if (pass == 0)
+                    node.Read(seconds: 0.2);
+            }
+            foreach (var seconds in new[] { 20, 40, 60 })
+                node.Read(seconds: seconds);
+            node.Got.SelectMany(text => text.Split(['\n', ';', ' '], StringSplitOptions.RemoveEmptyEntries)).Select(int.Parse).Order().ShouldBe(Enumerable.Range(0, made.Length));
+        }, iter: 300);
+    }
+
+    [Fact]
     public void Files_that_are_rotated_away_before_they_are_read_are_known_to_be_lost()
     {
         var node = new Node();

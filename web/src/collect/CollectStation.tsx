@@ -72,7 +72,7 @@ export function CollectStation() {
   const { logs, traces, flows } = plan;
   const metrics = plan.metrics ?? noMetrics;
   const changeMetrics = (part: Partial<Metrics>) => { const next = { ...metrics, ...part }; setDraft({ ...plan, metrics: next.resourceUsage || next.clusterState || next.endpoints || next.hostMetrics ? next : null }); };
-  const changeLogs = (part: Partial<NonNullable<Plan["logs"]>>) => { const next = { containers: false, events: false, namespaces: null, leftOut: null, syslog: false, ...logs, ...part }; setDraft({ ...plan, logs: next.containers || next.events || next.syslog ? next : null }); };
+  const changeLogs = (part: Partial<NonNullable<Plan["logs"]>>) => { const next = { containers: false, events: false, namespaces: null, leftOut: null, syslog: false, joined: false, ...logs, ...part }; setDraft({ ...plan, logs: next.containers || next.events || next.syslog ? next : null }); };
   const closely = metrics.closely && Date.parse(metrics.closely.until) > Date.now() ? metrics.closely : null;
   const changed = draft !== null && JSON.stringify(draft) !== JSON.stringify(current);
   // What is under way stands where one looks first.
@@ -109,6 +109,7 @@ export function CollectStation() {
           <Heading>Logs</Heading>
           <div className="line"><Switch on={!!logs?.containers} onChange={(on) => changeLogs({ containers: on })}>Lines of containers</Switch></div>
           {logs?.containers && <div className="sub"><Quiet>from</Quiet><Button bare onPress={() => setChoosing("logs")}>{fromWhere(logs.namespaces)}</Button></div>}
+          {logs?.containers && <div className="line"><Switch on={!!logs.joined} onChange={(on) => changeLogs({ joined: on })}>Stack traces as one</Switch></div>}
           <div className="line"><Switch on={!!logs?.events} onChange={(on) => changeLogs({ events: on })}>Cluster events</Switch></div>
           <div className="line"><Switch on={!!logs?.syslog} onChange={(on) => changeLogs({ syslog: on })}>Syslog of machines</Switch></div>
         </div>

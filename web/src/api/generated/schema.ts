@@ -3072,6 +3072,8 @@ export interface components {
             leftOut?: null | components["schemas"]["LineRule"][];
             /** @default false */
             syslog: boolean;
+            /** @default false */
+            joined: boolean;
             any?: boolean;
         };
         MachineSize: {

@@ -1,0 +1,35 @@
+namespace Skevin.Agent.Collection;
+
+/// <summary>What an agent measures of itself; it is sent and asked for like any other metric.</summary>
+public static class OwnMetrics
+{
+    /// <summary>Name of the source.</summary>
+    public static string Source(string node) => "agent/" + node;
+
+    /// <summary>Writes it.</summary>
+    /// <param name="status">What the agent says of itself.</param>
+    /// <param name="done">Items accepted and dropped since it was started, by signal.</param>
+    /// <param name="pod">Its pod.</param>
+    /// <param name="ns">Its namespace.</param>
+    /// <param name="started">When it was started.</param>
+    /// <param name="into">Receives the metrics.</param>
+    public static void Write(AgentStatus status, IReadOnlyDictionary<string, (long Sent, long Dropped)> done, string pod, string ns, DateTimeOffset started, MetricsBuilder into)
+    {
+        KeyValuePair<string, string>[] resource = [new("k8s.namespace.name", ns), new("k8s.pod.name", pod), new("k8s.node.name", status.Node), new("service.name", "skevin-agent")];
+        into.Gauge(resource, "skevin.agent.buffer.usage", "By", status.BufferBytes);
+        into.Gauge(resource, "skevin.agent.buffer.limit", "By", status.BufferLimit);
+        into.Gauge(resource, "skevin.agent.batches.waiting", "{batch}", status.Batches);
+        foreach (var signal in status.Sources.GroupBy(source => source.Signal))
+        {
+            KeyValuePair<string, string> of = new("skevin.signal", signal.Key);
+            into.Gauge(resource, "skevin.agent.sources", "{source}", signal.Count(), of);
+            into.Gauge(resource, "skevin.agent.sources.failing", "{source}", signal.Count(source => source.Error is not null), of);
+        }
+        foreach (var (signal, (sent, dropped)) in done)
+        {
+            KeyValuePair<string, string> of = new("skevin.signal", signal);
+            into.Counter(resource, "skevin.agent.items.sent", "{item}", sent, started, of);
+            into.Counter(resource, "skevin.agent.items.dropped", "{item}", dropped, started, of);
+        }
+    }
+}
