@@ -296,7 +296,7 @@ public sealed class CollectingAgent : IAsyncDisposable
         var results = await _reader.Read(plan, stamp, stop);
         foreach (var result in results)
             Report("metrics", result.Source, result.Metrics?.Points ?? 0, now, result.Error);
-        var own = new MetricsBuilder(OwnMetrics.Source(_environment.NodeName + (_environment.Role == AgentRole.State ? " (state)" : "")), stamp);
+        var own = new MetricsBuilder(ExpectedSources.Own(_environment.NodeName + (_environment.Role == AgentRole.State ? " (state)" : "")), stamp);
         Dictionary<string, (long, long)> done;
         lock (_lock)
             done = new(_done);

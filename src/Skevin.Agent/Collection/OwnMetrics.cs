@@ -3,9 +3,6 @@ namespace Skevin.Agent.Collection;
 /// <summary>What an agent measures of itself; it is sent and asked for like any other metric.</summary>
 public static class OwnMetrics
 {
-    /// <summary>Name of the source.</summary>
-    public static string Source(string node) => "agent/" + node;
-
     /// <summary>Writes it.</summary>
     /// <param name="status">What the agent says of itself.</param>
     /// <param name="done">Items accepted and dropped since it was started, by signal.</param>

@@ -32,6 +32,9 @@ public enum SourceKind
 
     /// <summary>Syslog of machines that send to a node.</summary>
     Syslog,
+
+    /// <summary>What an agent measures of itself. It comes with whatever else is read, so it is not expected by itself.</summary>
+    Agent,
 }
 
 /// <summary>Something that should send, worked out from plan and inventory.</summary>
@@ -79,6 +82,9 @@ public static class ExpectedSources
 
     /// <summary>Name of the syslog a node takes.</summary>
     public static string Syslog(string node) => "syslog/" + node;
+
+    /// <summary>Name of what an agent says of itself.</summary>
+    public static string Own(string node) => "agent/" + node;
 
     // Logs, spans and flows may be quiet; that they are complete is known by the agent's reports, three a minute.
     private const int ReportSeconds = 60;

@@ -61,6 +61,7 @@ public static class Sizing
 {
     // What the agents write: see NodeUsage and ClusterState of the agent; the tests hold these numbers to it.
     private const int SeriesOfNode = 8, SeriesOfPod = 5, SeriesOfContainer = 3;
+    private const int SeriesOfAgent = 3, SeriesOfAgentSignal = 4;
     private const int StateOfNode = 3, StateOfPod = 1, StateOfContainer = 2, StateOfWorkload = 2;
 
     // Usual amounts where nothing was measured; common practice, no source.
@@ -81,7 +82,8 @@ public static class Sizing
     /// <param name="now">The time, for a close look that is on.</param>
     public static PlanSize Of(CollectionPlan plan, CollectionPlan? inForce, Inventory inventory, MeasuredKinds measured, Prices? prices, TimeSpan retention, DateTimeOffset now)
     {
-        var amounts = ExpectedSources.Of(plan, inventory).GroupBy(source => source.Kind).Select(group => Amount(group.Key, group.First().Signal, group.Count(), plan, inForce, inventory, measured, now)).ToArray();
+        var amounts = ExpectedSources.Of(plan, inventory).GroupBy(source => source.Kind).Select(group => Amount(group.Key, group.First().Signal, group.Count(), plan, inForce, inventory, measured, now))
+            .Concat(plan.Metrics?.Any == true ? [Amount(SourceKind.Agent, "metrics", inventory.Nodes.Count + (Manifests.NeedsStateCollector(plan) ? 1 : 0), plan, inForce, inventory, measured, now)] : []).ToArray();
         var perSecond = amounts.Where(amount => amount.PerSecond is not null).GroupBy(amount => amount.Signal).ToDictionary(group => group.Key, group => group.Sum(amount => amount.PerSecond!.Value));
         var bytes = perSecond.ToDictionary(pair => pair.Key, pair => pair.Value * 86_400 * measured.BytesPerItem.GetValueOrDefault(pair.Key, UsualBytes[pair.Key]));
         double? price = prices is null ? null
@@ -100,6 +102,7 @@ public static class Sizing
             SourceKind.ContainerLog => ("lines of containers", 0),
             SourceKind.ClusterEvents => ("cluster events", 0),
             SourceKind.Syslog => ("syslog of machines", 0),
+            SourceKind.Agent => ("the agents themselves", sources * (SeriesOfAgent + SeriesOfAgentSignal * plan.Signals.Count)),
             SourceKind.WorkloadSpans => ("spans", 0),
             _ => ("flow records", 0),
         };
@@ -116,7 +119,7 @@ public static class Sizing
         }
         return kind switch
         {
-            SourceKind.NodeUsage or SourceKind.ClusterState => new(signal, title, sources, series, series / every, SizeBasis.Counted),
+            SourceKind.NodeUsage or SourceKind.ClusterState or SourceKind.Agent => new(signal, title, sources, series, series / every, SizeBasis.Counted),
             SourceKind.HostMetrics or SourceKind.Endpoint => new(signal, title, sources, series, series / every, SizeBasis.Usual),
             SourceKind.ContainerLog => new(signal, title, sources, 0, sources * UsualLines, SizeBasis.Usual),
             _ => new(signal, title, sources, 0, null, SizeBasis.Unknown),

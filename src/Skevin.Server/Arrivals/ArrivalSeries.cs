@@ -43,7 +43,9 @@ public sealed class ArrivalSeries(ISeriesReader metrics, NpgsqlDataSource databa
                 Add(watched, source.Evidence.Expected.Signal, source.Evidence.Expected.Name, source.Evidence.Expected.Namespace, Written(source.State), source.Evidence.Expected);
             foreach (var (signal, name) in await Seen(watched.Id, from, to, stop))
                 if (!expected.ContainsKey((signal, name)))
-                    Add(watched, signal, name, NamespaceOf(name), "gone", null);
+                    // What an agent says of itself comes with the rest and is not expected by itself.
+                    if (!name.StartsWith(ExpectedSources.Own(""), StringComparison.Ordinal))
+                        Add(watched, signal, name, NamespaceOf(name), "gone", null);
         }
         return series;
 
@@ -124,7 +126,7 @@ public sealed class ArrivalSeries(ISeriesReader metrics, NpgsqlDataSource databa
     }
 
     // Of what is no longer in the plan only the name is left. Nodes and the cluster have no namespace.
-    private static string? NamespaceOf(string name) => name.Split('/') is [not ("node" or "host"), _, ..] parts ? parts[0] : null;
+    private static string? NamespaceOf(string name) => name.Split('/') is [not ("node" or "host" or "agent" or "syslog"), _, ..] parts ? parts[0] : null;
 
     private static string Written(ArrivalState state) => string.Concat(state.ToString().Select((letter, i) => i > 0 && char.IsUpper(letter) ? " " + char.ToLowerInvariant(letter) : char.ToLowerInvariant(letter).ToString()));
 }

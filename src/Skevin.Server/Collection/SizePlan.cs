@@ -48,12 +48,13 @@ public sealed class SizePlan(SampleStore store, MeasureCollection measure, Setti
             kinds.ToDictionary(one => one.Kind, one => one.group.Count()), await BytesPerItem(stop));
     }
 
-    // What agents say of themselves is of no kind a plan chooses.
+    // What others push is of no kind a plan chooses.
     private static SourceKind? KindOf(string signal, string source) => (signal, source) switch
     {
         ("metrics", ExpectedSources.ClusterState) => SourceKind.ClusterState,
         ("metrics", _) when source.StartsWith(ExpectedSources.NodeUsage(""), StringComparison.Ordinal) => SourceKind.NodeUsage,
         ("metrics", _) when source.StartsWith(ExpectedSources.Host(""), StringComparison.Ordinal) => SourceKind.HostMetrics,
+        ("metrics", _) when source.StartsWith(ExpectedSources.Own(""), StringComparison.Ordinal) => SourceKind.Agent,
         ("metrics", _) => ExpectedSources.IsEndpoint(source) ? SourceKind.Endpoint : null,
         ("logs", ExpectedSources.ClusterEvents) => SourceKind.ClusterEvents,
         ("logs", _) when source.StartsWith(ExpectedSources.Syslog(""), StringComparison.Ordinal) => SourceKind.Syslog,

@@ -19,7 +19,7 @@ const columns: Column<Outcome>[] = [
   { id: "to", title: "To", width: "19%", cell: (one) => one.attempt.to, value: (one) => one.attempt.to },
   { id: "by", title: "By", width: "21%", cell: (one) => <span title={one.attempt.host}>{one.attempt.by === "name" ? `name ${one.attempt.host.split(".").slice(0, 2).join(".")}` : one.attempt.host}</span>, value: (one) => one.attempt.host },
   { id: "family", title: "Family", width: "68px", cell: (one) => one.attempt.family, value: (one) => one.attempt.family },
-  { id: "ms", title: "ms", width: "60px", number: true, cell: (one) => (one.answer.connectMs ?? one.answer.lookUpMs) == null ? "–" : digits((one.answer.connectMs ?? one.answer.lookUpMs)!), value: (one) => one.answer.connectMs ?? one.answer.lookUpMs ?? -1 },
+  { id: "ms", title: "ms", width: "76px", number: true, cell: (one) => (one.answer.connectMs ?? one.answer.lookUpMs) == null ? "–" : digits((one.answer.connectMs ?? one.answer.lookUpMs)!), value: (one) => one.answer.connectMs ?? one.answer.lookUpMs ?? -1 },
   { id: "said", title: "Outcome", cell: (one) => <span title={answerWords(one)}>{answerWords(one)}</span>, value: answerWords },
 ];
 
