@@ -107,7 +107,8 @@ public static class InventoryMapping
         entry.Metadata.NamespaceProperty ?? "default", entry.Metadata.Name, entry.Spec?.IngressClassName ?? "",
         [.. (entry.Status?.LoadBalancer?.Ingress ?? []).Select(one => one.Ip ?? one.Hostname).OfType<string>()],
         [.. (entry.Spec?.Rules ?? []).SelectMany(rule => (rule.Http?.Paths ?? []).Select(path => new EntryRoute(rule.Host ?? "", path.Path ?? "/", path.Backend?.Service?.Name ?? "",
-            path.Backend?.Service?.Port?.Name ?? path.Backend?.Service?.Port?.Number?.ToString(System.Globalization.CultureInfo.InvariantCulture) ?? "")))], Created(entry.Metadata));
+            path.Backend?.Service?.Port?.Name ?? path.Backend?.Service?.Port?.Number?.ToString(System.Globalization.CultureInfo.InvariantCulture) ?? "")))], Created(entry.Metadata))
+    { Certificates = [.. (entry.Spec?.Tls ?? []).Where(tls => !string.IsNullOrEmpty(tls.SecretName)).Select(tls => new EntryCertificate(tls.SecretName, [.. tls.Hosts ?? []]))] };
 
     /// <summary>A configuration object, without its text.</summary>
     public static ConfigurationState Configuration(V1ConfigMap map) => new(

@@ -18,6 +18,8 @@ public sealed class InventoryWatch(Kubernetes client)
     private readonly ConcurrentDictionary<string, ConfigurationState> _configurations = new();
     private readonly ConcurrentDictionary<string, StorageClassState> _classes = new();
     private readonly ConcurrentDictionary<string, ClaimState> _claims = new();
+    private static readonly TimeSpan CertificatesEvery = TimeSpan.FromSeconds(15);
+    private IReadOnlyList<CertificateState> _certificates = [];
     private readonly ConcurrentDictionary<string, string> _errors = new();
     private readonly ConcurrentDictionary<string, string> _lacking = new();
     private readonly HashSet<string> _listed = [];
@@ -56,11 +58,13 @@ public sealed class InventoryWatch(Kubernetes client)
         EntryPoints = [.. _entries.Values.OrderBy(one => one.Namespace, StringComparer.Ordinal).ThenBy(one => one.Name, StringComparer.Ordinal)],
         Configurations = [.. _configurations.Values.OrderBy(one => one.Namespace, StringComparer.Ordinal).ThenBy(one => one.Name, StringComparer.Ordinal)],
         StorageClasses = [.. _classes.Values.OrderBy(one => one.Name, StringComparer.Ordinal)],
+        Certificates = _certificates,
         Claims = [.. _claims.Values.OrderBy(one => one.Namespace, StringComparer.Ordinal).ThenBy(one => one.Name, StringComparer.Ordinal)],
     };
 
     /// <summary>Runs until stopped.</summary>
     public Task Run(CancellationToken stop) => Task.WhenAll(
+        Certificates(stop),
         Repeat("version", async token => { _version = (await client.Version.GetCodeAsync(token)).GitVersion; return true; }, stop),
         Keep(new Kind<V1Node>("nodes", "",
             async token => { var list = await client.CoreV1.ListNodeAsync(cancellationToken: token); return (list.Items, list.Metadata?.ResourceVersion); },
@@ -106,6 +110,51 @@ public sealed class InventoryWatch(Kubernetes client)
             async token => { var list = await client.CoreV1.ListPersistentVolumeClaimForAllNamespacesAsync(cancellationToken: token); return (list.Items, list.Metadata?.ResourceVersion); },
             (version, token) => client.CoreV1.WatchListPersistentVolumeClaimForAllNamespacesAsync(resourceVersion: version, cancellationToken: token), Beside: true),
             _claims, InventoryMapping.Claim, stop));
+
+    // Secrets are not listed: only those an entry point names are read, and of them the certificate alone.
+    private async Task Certificates(CancellationToken stop)
+    {
+        const string Title = "certificates";
+        while (!stop.IsCancellationRequested)
+        {
+            try
+            {
+                var found = new List<CertificateState>();
+                foreach (var (entry, own) in _entries.Values.SelectMany(entry => entry.Certificates.Select(own => (entry, own))))
+                    found.Add(Core.Clusters.Certificates.Judge(entry.Namespace, own.Secret, own.Hosts, await Certificate(entry.Namespace, own.Secret, stop), DateTimeOffset.UtcNow));
+                _lacking.TryRemove(Title, out _);
+                if (!found.Select(Key).SequenceEqual(_certificates.Select(Key)))
+                {
+                    _certificates = found;
+                    Changed?.Invoke();
+                }
+            }
+            catch (Exception trouble) when (trouble is HttpOperationException or HttpRequestException or System.Text.Json.JsonException)
+            {
+                _lacking[Title] = Words(trouble);
+            }
+            catch (OperationCanceledException)
+            {
+                return;
+            }
+            await Task.Delay(_entries.IsEmpty ? TimeSpan.FromSeconds(1) : CertificatesEvery, stop).ContinueWith(_ => { }, TaskScheduler.Default);
+        }
+
+        static (string, string, DateTimeOffset?, string?) Key(CertificateState one) => (one.Namespace, one.Secret, one.NotAfter, one.Trouble);
+    }
+
+    private async Task<string?> Certificate(string ns, string secret, CancellationToken stop)
+    {
+        try
+        {
+            var read = await client.CoreV1.ReadNamespacedSecretAsync(secret, ns, cancellationToken: stop);
+            return read.Data?.TryGetValue("tls.crt", out var bytes) == true ? System.Text.Encoding.ASCII.GetString(bytes) : "";
+        }
+        catch (HttpOperationException missing) when (missing.Response.StatusCode == System.Net.HttpStatusCode.NotFound)
+        {
+            return null;
+        }
+    }
 
     /// <summary>How one kind of object is listed and watched.</summary>
     private sealed record Kind<T>(

@@ -29,11 +29,14 @@ public sealed class ClusterObjectTests(ServerWithStandIn server) : IClassFixture
         Of(view, "configurations", "configuration", "bank-terms")!["usedBy"]!.AsArray().Select(name => (string)name!).ShouldBe(["settle"]);
         ((string)(await server.Keeper.Json($"api/clusters/{North}/configurations/payout/bank-terms"))["terms.yaml"]!).ShouldContain("patience");
 
+        await Switch("certificate-expired", true);
         await Switch("selector-matches-nothing", true);
         await Switch("storage-class-missing", true);
-        view = await ApiCalls.Until(() => Objects(), found => (string)Of(found, "services", "service", "lot-registry")!["level"]! == "critical" && (string)Of(found, "claims", "claim", "data-lot-cache-0")!["level"]! == "critical", 30, "both faults");
+        view = await ApiCalls.Until(() => Objects(), found => (string)Of(found, "services", "service", "lot-registry")!["level"]! == "critical" && (string)Of(found, "claims", "claim", "data-lot-cache-0")!["level"]! == "critical" && found["entryPoints"]![0]!["because"]!.AsArray().Count > 0, 40, "the faults");
+        ((string)view["entryPoints"]![0]!["because"]![0]!).ShouldStartWith("Its certificate in auction-gate-tls expired on ");
         ((string)Of(view, "services", "service", "lot-registry")!["because"]![0]!).ShouldBe("Its selector app.kubernetes.io/name=lot-registery matches no pod. The nearest: app.kubernetes.io/name=lot-registry.");
         ((string)Of(view, "claims", "claim", "data-lot-cache-0")!["because"]![0]!).ShouldStartWith("There is no storage class frozen; there are fast, plain.");
+        await Switch("certificate-expired", false);
         await Switch("selector-matches-nothing", false);
         await Switch("storage-class-missing", false);
         await ApiCalls.Until(() => Objects(), Well, 60, "all well again");

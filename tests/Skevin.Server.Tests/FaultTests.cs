@@ -90,7 +90,7 @@ public sealed class FaultTests(ServerWithStandIn server) : IClassFixture<ServerW
                 |---|---|---|---|---|---|---|
                 {table}
                 The faults that touch the workloads alone (`burst`, `slow-bank`, `memory-leak`, `policy-denies`, `name-service-fails`) leave collection in order: they are seen in what is collected, the last two by a probe
-                under Clusters too. `ipv6-missing` stands in the readiness list there and fails the probes of that family; `selector-matches-nothing` and `storage-class-missing` stand among services and storage;
+                under Clusters too. `ipv6-missing` stands in the readiness list there and fails the probes of that family; `selector-matches-nothing`, `storage-class-missing` and `certificate-expired` stand among services, storage and entry points;
                 `machine-silent` holds up the next cluster that is ordered, which says so.
 
                 """);

@@ -34,7 +34,7 @@ test("a cluster is connected by its kubeconfig and shows nodes and pods", async 
   await page.getByText("Rights tested").waitFor();
   await accessible(page, "connected");
   await button(page, "Show larkfield-north").click();
-  await page.getByText("5 of 5 nodes ready").waitFor();
+  await page.getByText("5 of 5 nodes").waitFor();
   const row = page.getByRole("table", { name: "Pods" }).getByRole("row", { name: /ledger-/ }).first();
   await row.focus();
   await page.keyboard.press("Enter");

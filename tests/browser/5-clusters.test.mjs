@@ -64,6 +64,11 @@ test("a plan shows what it will cost, and its roll-out stands still at a fault a
   const { page } = it;
   await station(page, "Collect").click();
   await page.getByRole("heading", { name: "Collection from larkfield-north" }).waitFor();
+  await button(page, "Sources").click();
+  await page.getByRole("dialog").getByText("platform/name-service").click();
+  await page.getByRole("dialog").getByText(/says nowhere where to send spans/).last().waitFor();
+  await accessible(page, "the catalogue of sources");
+  await button(page.getByRole("dialog"), "Close").click();
   await button(page, "Prices").click();
   await page.getByRole("textbox", { name: "A million samples" }).fill("0.25");
   await page.keyboard.press("Tab");

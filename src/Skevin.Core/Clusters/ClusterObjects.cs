@@ -18,7 +18,14 @@ public sealed record EntryRoute(string Host, string Path, string Service, string
 
 /// <summary>An entry point of a cluster (an ingress).</summary>
 /// <param name="Class">Which controller serves it; empty for the default one.</param>
-public sealed record EntryPointState(string Namespace, string Name, string Class, IReadOnlyList<string> Addresses, IReadOnlyList<EntryRoute> Routes, DateTimeOffset Created);
+public sealed record EntryPointState(string Namespace, string Name, string Class, IReadOnlyList<string> Addresses, IReadOnlyList<EntryRoute> Routes, DateTimeOffset Created)
+{
+    /// <summary>Secrets its certificates are in, with the hosts they are for.</summary>
+    public IReadOnlyList<EntryCertificate> Certificates { get; init; } = [];
+}
+
+/// <summary>Where an entry point keeps a certificate.</summary>
+public sealed record EntryCertificate(string Secret, IReadOnlyList<string> Hosts);
 
 /// <summary>A configuration object.</summary>
 /// <param name="Keys">Names of its entries with their length in characters.</param>
@@ -76,6 +83,8 @@ public static class ObjectHealth
             else if (Of(service, inventory) is { Level: > HealthLevel.Warning } health)
                 Say(health.Level, $"{what} leads to {route.Service}: {health.Because[0]}");
         }
+        foreach (var certificate in CertificatesOf(entry, inventory).Where(one => one.Trouble is not null))
+            Say(certificate.Level, certificate.Trouble!);
         return new(level, because);
 
         void Say(HealthLevel found, string text)
@@ -84,6 +93,10 @@ public static class ObjectHealth
             level = found > level ? found : level;
         }
     }
+
+    /// <summary>The certificates of an entry point that could be looked at.</summary>
+    public static IEnumerable<CertificateState> CertificatesOf(EntryPointState entry, Inventory inventory) =>
+        inventory.Certificates.Where(one => one.Namespace == entry.Namespace && entry.Certificates.Any(own => own.Secret == one.Secret));
 
     /// <summary>A claim for storage: it must be bound, by a class that is there.</summary>
     public static Health Of(ClaimState claim, Inventory inventory) => claim.Phase == "Bound" ? Health.Well

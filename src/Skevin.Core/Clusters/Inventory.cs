@@ -12,6 +12,9 @@ public sealed record Inventory(
     /// <summary>Entry points.</summary>
     public IReadOnlyList<EntryPointState> EntryPoints { get; init; } = [];
 
+    /// <summary>Certificates of entry points, where they may be read.</summary>
+    public IReadOnlyList<CertificateState> Certificates { get; init; } = [];
+
     /// <summary>Configuration objects.</summary>
     public IReadOnlyList<ConfigurationState> Configurations { get; init; } = [];
 

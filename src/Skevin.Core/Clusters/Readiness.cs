@@ -82,6 +82,8 @@ public static class Readiness
     {
         if (inventory.EntryPoints.Count == 0)
             return new("Entry points", HealthLevel.Clear, "none; nothing is reached from outside", null);
+        if (inventory.EntryPoints.SelectMany(entry => ObjectHealth.CertificatesOf(entry, inventory)).Where(one => one.Trouble is not null).MaxBy(one => one.Level) is { } certificate)
+            return new("Entry points", certificate.Level, certificate.Trouble!, "See them under Entry points.");
         var waiting = inventory.EntryPoints.Where(entry => entry.Addresses.Count == 0).Select(entry => $"{entry.Namespace}/{entry.Name}").ToArray();
         return waiting.Length == 0 ? new("Entry points", HealthLevel.Clear, $"{inventory.EntryPoints.Count}, each with an address", null)
             : new("Entry points", HealthLevel.Minor, $"{string.Join(", ", waiting)} without an address", "Is there a controller for its class? Where there is one, the address takes minutes.");

@@ -11,7 +11,8 @@ namespace Skevin.Server.Clusters;
 public sealed record ServiceView(ServiceState Service, int Pods, int ReadyPods, HealthLevel Level, IReadOnlyList<string> Because);
 
 /// <summary>An entry point.</summary>
-public sealed record EntryPointView(EntryPointState Entry, HealthLevel Level, IReadOnlyList<string> Because);
+/// <param name="Until">When the first of its certificates ends; null where it has none that could be read.</param>
+public sealed record EntryPointView(EntryPointState Entry, HealthLevel Level, IReadOnlyList<string> Because, DateTimeOffset? Until);
 
 /// <summary>A configuration object.</summary>
 /// <param name="UsedBy">Workloads whose pods are given it.</param>
@@ -37,7 +38,7 @@ internal static class ClusterObjectViews
         return new ObjectsView(
             [.. seen.Services.Select(service => (service, pods: ObjectHealth.PodsOf(service, inventory), health: ObjectHealth.Of(service, inventory)))
                 .Select(one => new ServiceView(one.service, one.pods.Count, one.pods.Count(pod => pod.Ready), one.health.Level, one.health.Because))],
-            [.. seen.EntryPoints.Select(entry => (entry, health: ObjectHealth.Of(entry, inventory))).Select(one => new EntryPointView(one.entry, one.health.Level, one.health.Because))],
+            [.. seen.EntryPoints.Select(entry => (entry, health: ObjectHealth.Of(entry, inventory))).Select(one => new EntryPointView(one.entry, one.health.Level, one.health.Because, ObjectHealth.CertificatesOf(one.entry, inventory).Min(certificate => certificate.NotAfter)))],
             [.. seen.Configurations.Select(one => new ConfigurationView(one, [.. users[(one.Namespace, one.Name)].Distinct().Order(StringComparer.Ordinal)]))],
             seen.StorageClasses,
             [.. seen.Claims.Select(claim => (claim, health: ObjectHealth.Of(claim, inventory))).Select(one => new ClaimView(one.claim, one.health.Level, one.health.Because))],

@@ -66,6 +66,7 @@ public static class CollectionEndpoints
         services.AddSingleton<MeasureCollection>();
         services.AddSingleton<MeasureTrimming>();
         services.AddSingleton<SizePlan>();
+        services.AddSingleton<FindSources>();
         services.AddSingleton<Settings>();
     }
 
@@ -105,6 +106,9 @@ public static class CollectionEndpoints
             string name, ClaimsPrincipal user, ClusterWatchers watchers, MeasureTrimming measure, CancellationToken stop) =>
             watchers.Visible(name, user) is { } cluster ? TypedResults.Ok(await measure.Run(cluster.Id, name, user.Scope(), stop)) : ClusterEndpoints.NotThere(name).Http()).Needs(Roles.Reader);
 
+        routes.MapGet("/api/clusters/{name}/collection/catalogue", async Task<Results<Ok<IReadOnlyList<CatalogueEntry>>, ProblemHttpResult>> (
+            string name, ClaimsPrincipal user, ClusterWatchers watchers, FindSources find, CancellationToken stop) =>
+            watchers.Visible(name, user) is { } cluster ? TypedResults.Ok(await find.Run(cluster, user, stop)) : ClusterEndpoints.NotThere(name).Http()).Needs(Roles.Reader);
         routes.MapGet("/api/prices", async Task<Results<Ok<Prices>, NoContent>> (Settings settings, CancellationToken stop) =>
             await settings.Read<Prices>(SizePlan.PricesSetting, stop) is { } prices ? TypedResults.Ok(prices) : TypedResults.NoContent()).Needs(Roles.Reader);
         routes.MapPut("/api/prices", async Task<Results<NoContent, ProblemHttpResult>> (Prices body, Settings settings, AuditNote note, CancellationToken stop) =>

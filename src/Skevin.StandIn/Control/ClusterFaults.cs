@@ -55,6 +55,9 @@ public sealed class ClusterFaults(SimCluster cluster, Faults faults)
                 if (on && cluster.Pods.Where(pod => pod.OwnerName == Manifests.Agent).MinBy(pod => pod.Node, StringComparer.Ordinal) is { } first)
                     cluster.Store.Remove(new ObjectKey("", "pods", first.Namespace, first.Name));
                 return true;
+            case Faults.CertificateExpired:
+                faults.Set(name, on);
+                return Change(name, ScenarioObjects.Certificate, on, body => body["data"]!["tls.crt"] = ScenarioObjects.CertificateUntil(DateTimeOffset.UtcNow.AddDays(-1)));
             case Faults.SelectorMatchesNothing:
                 faults.Set(name, on);
                 return Change(name, ScenarioObjects.ServiceOf(Faults.Mistyped), on, body => body["spec"]!["selector"]![ScenarioObjects.Name] = "lot-registery");

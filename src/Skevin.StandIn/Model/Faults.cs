@@ -83,6 +83,9 @@ public sealed class Faults
     /// <summary>door-watch writes more than the runtime keeps.</summary>
     public const string RotationLoss = "rotation-loss";
 
+    /// <summary>The certificate of the entry point has expired.</summary>
+    public const string CertificateExpired = "certificate-expired";
+
     /// <summary>A machine that was ordered does not answer.</summary>
     public const string MachineSilent = "machine-silent";
 
@@ -115,6 +118,7 @@ public sealed class Faults
         (TwoRevisions, "Somebody rolls out an older plan by hand and stops after one node"),
         (NoNetwork, "The network of the cluster is taken away, and the agents are rolled out anew"),
         (DiskFull, "The disk of node 2 is full"),
+        (CertificateExpired, "The certificate of the auction's entry point expired yesterday"),
         (V6Missing, "Node 3 loses its IPv6 address"),
         (MachineSilent, "The last machine of the next cluster that is ordered does not answer"),
     ];

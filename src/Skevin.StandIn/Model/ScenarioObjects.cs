@@ -1,4 +1,6 @@
 using System.Globalization;
+using System.Security.Cryptography;
+using System.Security.Cryptography.X509Certificates;
 using System.Text.Json.Nodes;
 using Skevin.StandIn.Api;
 
@@ -28,6 +30,23 @@ public static class ScenarioObjects
     /// <summary>The claim of a pod of a workload that keeps something.</summary>
     public static ObjectKey ClaimOf(string workload, int number) => new("", "persistentvolumeclaims", workload.Split('/')[0], $"data-{workload.Split('/')[1]}-{number}");
 
+    /// <summary>Secret with the entry point's certificate.</summary>
+    public static readonly ObjectKey Certificate = new("", "secrets", "edge", "auction-gate-tls");
+
+    private const string Host = "bids.larkfield.example";
+
+    /// <summary>A certificate for the entry point, ending at a time, as a secret holds it.</summary>
+    public static string CertificateUntil(DateTimeOffset until)
+    {
+        using var key = ECDsa.Create(ECCurve.NamedCurves.nistP256);
+        var request = new CertificateRequest("CN=" + Host, key, HashAlgorithmName.SHA256);
+        var names = new SubjectAlternativeNameBuilder();
+        names.AddDnsName(Host);
+        request.CertificateExtensions.Add(names.Build());
+        using var certificate = request.CreateSelfSigned(until.AddDays(-90), until);
+        return Convert.ToBase64String(System.Text.Encoding.ASCII.GetBytes(certificate.ExportCertificatePem()));
+    }
+
     /// <summary>Everything.</summary>
     /// <param name="number">The cluster's number, for its addresses.</param>
     public static IEnumerable<(ObjectKey Key, JsonObject Body)> All(int number)
@@ -40,14 +59,16 @@ public static class ScenarioObjects
             ["spec"] = new JsonObject
             {
                 ["ingressClassName"] = "gate",
+                ["tls"] = new JsonArray(new JsonObject { ["hosts"] = new JsonArray(Host), ["secretName"] = Certificate.Name }),
                 ["rules"] = new JsonArray(new JsonObject
                 {
-                    ["host"] = "bids.larkfield.example",
+                    ["host"] = Host,
                     ["http"] = new JsonObject { ["paths"] = new JsonArray(new JsonObject { ["path"] = "/", ["pathType"] = "Prefix", ["backend"] = new JsonObject { ["service"] = new JsonObject { ["name"] = "gatehouse", ["port"] = new JsonObject { ["number"] = 8443 } } } }) },
                 }),
             },
             ["status"] = new JsonObject { ["loadBalancer"] = new JsonObject { ["ingress"] = new JsonArray(new JsonObject { ["ip"] = $"203.0.113.{200 + number}" }) } },
         });
+        yield return (Certificate, new JsonObject { ["apiVersion"] = "v1", ["kind"] = "Secret", ["metadata"] = new JsonObject(), ["type"] = "kubernetes.io/tls", ["data"] = new JsonObject { ["tls.crt"] = CertificateUntil(DateTimeOffset.UtcNow.AddDays(80)) } });
         foreach (var (ns, name, entry, text, _) in Configurations)
             yield return (new("", "configmaps", ns, name), new JsonObject { ["apiVersion"] = "v1", ["kind"] = "ConfigMap", ["metadata"] = new JsonObject(), ["data"] = new JsonObject { [entry] = text } });
         yield return (new("storage.k8s.io", "storageclasses", "", "plain"), Class("storage.larkfield.example/plain", true, "Delete"));

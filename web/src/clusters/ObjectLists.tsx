@@ -76,9 +76,15 @@ export function ObjectLists({ list, cluster, namespace, workload, workloads, rea
       } satisfies Shown<Schemas["ServiceView"]>} />;
       case "Entry points": return <List name={list} head={head} shown={{
         rows: entryPoints.filter((row) => here(row.entry.namespace)), rowKey: (row) => `${row.entry.namespace}/${row.entry.name}`, empty: "No entry points here", about: "where traffic comes in from outside",
-        columns: [mark((row) => row.level), place((row) => row.entry.namespace), { id: "name", title: "Entry point", width: "16%", cell: (row) => row.entry.name, value: (row) => row.entry.name },
-          { id: "address", title: "Outside address", width: "16%", cell: (row) => row.entry.addresses.join(", ") || "awaited", value: (row) => row.entry.addresses.join(", ") },
-          { id: "routes", title: "Leads", width: "34%", cell: (row) => row.entry.routes.map((route) => `${route.host || "any host"}${route.path} → ${route.service}:${route.port}`).join("; "), value: (row) => row.entry.routes.map((route) => `${route.host}${route.path} → ${route.service}:${route.port}`).join("; ") }, why((row) => row.because)],
+        columns: [mark((row) => row.level), place((row) => row.entry.namespace), { id: "name", title: "Entry point", width: "13%", cell: (row) => row.entry.name, value: (row) => row.entry.name },
+          { id: "until", title: "Certificate until", width: "128px", cell: (row) => (row.until ? <span title={exact(Date.parse(row.until))}>{row.until.slice(0, 10)}</span> : "none"), value: (row) => row.until ?? "" },
+          { id: "address", title: "Outside address", width: "118px", cell: (row) => row.entry.addresses.join(", ") || "awaited", value: (row) => row.entry.addresses.join(", ") },
+          { id: "routes", title: "Leads", width: "25%", cell: (row) => row.entry.routes.map((route) => `${route.host || "any host"}${route.path} → ${route.service}:${route.port}`).join("; "), value: (row) => row.entry.routes.map((route) => `${route.host}${route.path} → ${route.service}:${route.port}`).join("; ") }, why((row) => row.because)],
+        title: (row) => row.entry.name, detail: (row) => <>
+          {row.because.length > 0 && <><h3>What is wrong</h3>{row.because.map((text) => <p key={text}><Mark level={row.level} /> {text}</p>)}</>}
+          <h3>Leads</h3>{row.entry.routes.map((route) => <p key={route.host + route.path}>{route.host || "any host"}{route.path} → {route.service}:{route.port}</p>)}
+          <h3>Certificates</h3>{(row.entry.certificates ?? []).length === 0 ? <p>none: it is reached unencrypted</p> : (row.entry.certificates ?? []).map((one) => <p key={one.secret}>{one.secret}, for {one.hosts.join(", ") || "every host"}{row.until ? `, until ${exact(Date.parse(row.until))}` : ""}</p>)}
+        </>,
       } satisfies Shown<Schemas["EntryPointView"]>} />;
       case "Configuration": return <List name={list} head={head} shown={{
         rows: configurations.filter((row) => here(row.configuration.namespace)), rowKey: (row) => `${row.configuration.namespace}/${row.configuration.name}`, empty: "No configuration objects here", about: "what pods are given to read",

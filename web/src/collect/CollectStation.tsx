@@ -5,6 +5,7 @@ import styled, { useTheme } from "styled-components";
 import { api, got, type Schemas } from "../api/client";
 import { Button, Card, Empty, Heading, Mono, Quiet, Title, Trouble, Waiting } from "../parts/basics";
 import { Choose, Switch, TextInput } from "../parts/fields";
+import { CatalogueDialog } from "./CatalogueDialog";
 import { CostCard } from "./CostCard";
 import { Difference } from "./Difference";
 import { fromWhere, NamespacesDialog } from "./NamespacesDialog";
@@ -50,6 +51,7 @@ export function CollectStation() {
   const collection = useQuery({ queryKey: ["collection", cluster], enabled: !!cluster, refetchInterval: 10_000, queryFn: () => got(api.GET("/api/clusters/{name}/collection", { params: { path: { name: cluster } } })) });
   const [draft, setDraft] = useState<Plan | null>(null);
   const [manifests, setManifests] = useState(false);
+  const [catalogue, setCatalogue] = useState(false);
   const [tokens, setTokens] = useState(false);
   const [outside, setOutside] = useState(false);
   const [revisions, setRevisions] = useState(false);
@@ -84,6 +86,7 @@ export function CollectStation() {
         actions={<>
           {changed && <Button onPress={() => setDraft(null)}>Undo changes</Button>}
           {view.revisions.length > 1 && <Button onPress={() => setRevisions(true)}>Revisions</Button>}
+          <Button onPress={() => setCatalogue(true)}>Sources</Button>
           {view.revision > 0 && <Button onPress={() => setTrimming(true)}>Trim</Button>}
           <Button needs="keeper" onPress={() => setTokens(true)}>Ingest tokens</Button>
           <Button needs="installer" onPress={() => setManifests(true)}>Manifests</Button>
@@ -136,6 +139,7 @@ export function CollectStation() {
       </Two>
       {!underWay && rollOutCard}
       {trimming && view.revision > 0 && <TrimDialog cluster={cluster} plan={plan} change={setDraft} close={() => setTrimming(false)} />}
+      {catalogue && <CatalogueDialog cluster={cluster} close={() => setCatalogue(false)} />}
       {tokens && <TokensDialog cluster={cluster} close={() => setTokens(false)} />}
       {outside && flows && <OutsideDialog names={flows.outside ?? []} close={() => setOutside(false)} keep={(names) => { setDraft({ ...plan, flows: { ...flows, outside: names.length > 0 ? names : null } }); setOutside(false); }} />}
       {revisions && <RevisionsDialog cluster={cluster} revisions={view.revisions} close={() => setRevisions(false)} take={(old) => { setDraft(old); setRevisions(false); }} />}

@@ -1175,6 +1175,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/clusters/{name}/collection/catalogue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["CatalogueEntry"][];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/prices": {
         parameters: {
             query?: never;
@@ -2812,6 +2849,22 @@ export interface components {
             state: string;
             detail: string;
         };
+        CatalogueEntry: {
+            namespace: string;
+            kind: string;
+            workload: string;
+            /** Format: int32 */
+            pods: number;
+            endpoint: null | string;
+            /** Format: double */
+            samplesPerSecond: null | number;
+            /** Format: double */
+            linesPerSecond: null | number;
+            /** Format: double */
+            spansPerSecond: null | number;
+            sendsSpans: boolean;
+            advice: string[];
+        };
         ClaimState: {
             namespace: string;
             name: string;
@@ -2941,6 +2994,10 @@ export interface components {
             cluster: string;
             act: components["schemas"]["CureAct"];
         };
+        EntryCertificate: {
+            secret: string;
+            hosts: string[];
+        };
         EntryPointState: {
             namespace: string;
             name: string;
@@ -2949,11 +3006,14 @@ export interface components {
             routes: components["schemas"]["EntryRoute"][];
             /** Format: date-time */
             created: string;
+            certificates?: components["schemas"]["EntryCertificate"][];
         };
         EntryPointView: {
             entry: components["schemas"]["EntryPointState"];
             level: components["schemas"]["HealthLevel"];
             because: string[];
+            /** Format: date-time */
+            until: null | string;
         };
         EntryRoute: {
             host: string;
