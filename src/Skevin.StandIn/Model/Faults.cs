@@ -118,7 +118,7 @@ public sealed class Faults
         (TwoRevisions, "Somebody rolls out an older plan by hand and stops after one node"),
         (NoNetwork, "The network of the cluster is taken away, and the agents are rolled out anew"),
         (DiskFull, "The disk of node 2 is full"),
-        (CertificateExpired, "The certificate of the auction's entry point expired yesterday"),
+        (CertificateExpired, "The certificate at the auction gate expired yesterday"),
         (V6Missing, "Node 3 loses its IPv6 address"),
         (MachineSilent, "The last machine of the next cluster that is ordered does not answer"),
     ];
