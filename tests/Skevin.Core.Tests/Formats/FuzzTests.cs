@@ -20,7 +20,7 @@ namespace Skevin.Core.Tests.Formats;
 
 /// <summary>
 /// Every parser takes any bytes: it reads them or refuses them in the way it says, and does nothing else. Bytes are good examples with a few changes. Runs shortly; for more set
-/// SKEVIN_FUZZ_TIMES, for example to 10000000, and SKEVIN_FUZZ_SEED to begin elsewhere.
+/// SKEVIN_FUZZ_TIMES, for example to 10000000, and SKEVIN_FUZZ_SEED to begin elsewhere, SKEVIN_FUZZ_ONLY for one parser alone.
 /// </summary>
 public sealed class FuzzTests
 {
@@ -95,7 +95,7 @@ public sealed class FuzzTests
         ["quantity"] = ([Text("128974848"), Text("1.5Gi"), Text("100m"), Text("12e6")], bytes => Quantity.Parse(String(bytes))),
     };
 
-    public static TheoryData<string> Names => [.. Parsers.Keys];
+    public static TheoryData<string> Names => [.. Parsers.Keys.Where(name => Environment.GetEnvironmentVariable("SKEVIN_FUZZ_ONLY") is not { Length: > 0 } only || name == only)];
 
     [Theory]
     [MemberData(nameof(Names))]
