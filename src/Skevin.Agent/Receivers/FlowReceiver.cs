@@ -13,7 +13,6 @@ namespace Skevin.Agent.Receivers;
 public sealed class FlowReceiver(AgentEnvironment environment, DiskBuffer buffer) : IAsyncDisposable
 {
     private const string Prefix = "flow:";
-    private const int MostConnections = 64;
     private const int MostWaiting = 200_000;
 
     private readonly Lock _lock = new();
@@ -40,9 +39,9 @@ public sealed class FlowReceiver(AgentEnvironment environment, DiskBuffer buffer
     /// <summary>Begins to listen.</summary>
     public void Start()
     {
-        _listener = new TcpListener(environment.Listen, environment.FlowPort);
+        var listener = _listener = new TcpListener(environment.Listen, environment.FlowPort);
         _listener.Start();
-        _accepting = Task.Run(Accept);
+        _accepting = Task.Run(() => Connections.Accept(listener, Serve, _stop.Token));
     }
 
     /// <summary>Takes out what is waiting: the flows as IPFIX that stands by itself, and the marks to pass with them.</summary>
@@ -103,29 +102,6 @@ public sealed class FlowReceiver(AgentEnvironment environment, DiskBuffer buffer
         }
         End();
         return body.ToArray();
-    }
-
-    private async Task Accept()
-    {
-        var connections = new List<Task>();
-        try
-        {
-            while (true)
-            {
-                var client = await _listener!.AcceptTcpClientAsync(_stop.Token);
-                if (Volatile.Read(ref _connections) >= MostConnections)
-                {
-                    client.Dispose();
-                    continue;
-                }
-                connections.RemoveAll(task => task.IsCompleted);
-                connections.Add(Task.Run(() => Serve(client)));
-            }
-        }
-        catch (Exception ended) when (ended is OperationCanceledException or SocketException or ObjectDisposedException or InvalidOperationException)
-        {
-            await Task.WhenAll(connections);
-        }
     }
 
     private async Task Serve(TcpClient client)

@@ -14,7 +14,6 @@ namespace Skevin.Agent.Receivers;
 /// </summary>
 public sealed class SyslogReceiver(AgentEnvironment environment) : IAsyncDisposable
 {
-    private const int MostConnections = 64;
     private const int MostWaiting = 50_000;
     private static readonly TimeSpan StrangeFor = TimeSpan.FromMinutes(1);
 
@@ -24,7 +23,6 @@ public sealed class SyslogReceiver(AgentEnvironment environment) : IAsyncDisposa
     private UdpClient? _udp;
     private TcpListener? _tcp;
     private Task[] _running = [];
-    private int _connections;
     private (string Why, DateTimeOffset At)? _strange;
 
     /// <summary>Port it listens on; 0 while it does not.</summary>
@@ -46,10 +44,10 @@ public sealed class SyslogReceiver(AgentEnvironment environment) : IAsyncDisposa
             await Close();
             return;
         }
-        _tcp = new TcpListener(environment.Listen, environment.SyslogPort);
+        var listener = _tcp = new TcpListener(environment.Listen, environment.SyslogPort);
         _tcp.Start();
         _udp = new UdpClient(new IPEndPoint(environment.Listen, Port));
-        _running = [Task.Run(Datagrams), Task.Run(Accept)];
+        _running = [Task.Run(Datagrams), Task.Run(() => Connections.Accept(listener, Serve, _stop.Token))];
     }
 
     /// <summary>Takes out what is waiting, by whose it is.</summary>
@@ -107,32 +105,8 @@ public sealed class SyslogReceiver(AgentEnvironment environment) : IAsyncDisposa
         }
     }
 
-    private async Task Accept()
-    {
-        var connections = new List<Task>();
-        try
-        {
-            while (true)
-            {
-                var client = await _tcp!.AcceptTcpClientAsync(_stop.Token);
-                if (Volatile.Read(ref _connections) >= MostConnections)
-                {
-                    client.Dispose();
-                    continue;
-                }
-                connections.RemoveAll(task => task.IsCompleted);
-                connections.Add(Task.Run(() => Serve(client)));
-            }
-        }
-        catch (Exception ended) when (ended is OperationCanceledException or SocketException or ObjectDisposedException or InvalidOperationException)
-        {
-            // Connections end with the agent; where only the plan changed, they are let go on until their sender closes them.
-        }
-    }
-
     private async Task Serve(TcpClient client)
     {
-        Interlocked.Increment(ref _connections);
         var (framing, sender, buffer) = (new SyslogFraming(), Words(client.Client.RemoteEndPoint), new byte[16 * 1024]);
         try
         {
@@ -154,10 +128,6 @@ public sealed class SyslogReceiver(AgentEnvironment environment) : IAsyncDisposa
         catch (Exception ended) when (ended is IOException or OperationCanceledException or SocketException)
         {
             // The sender went away, or the agent stops.
-        }
-        finally
-        {
-            Interlocked.Decrement(ref _connections);
         }
     }
 
