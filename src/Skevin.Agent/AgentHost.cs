@@ -1,5 +1,6 @@
 using System.Text.Json;
 using Skevin.Agent.Receivers;
+using Skevin.Core.Collection;
 
 namespace Skevin.Agent;
 

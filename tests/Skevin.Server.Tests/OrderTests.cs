@@ -55,7 +55,7 @@ public sealed class OrderTests(ServerWithStandIn server) : IClassFixture<ServerW
         ((string)(await ApiCalls.Until(() => Bare("Network"), item => (string)item["level"]! == "critical", 20, "the network that lacks"))["found"]!).ShouldBe("none on larkfield-bare-1, larkfield-bare-2");
         ((string)(await Bare("Name service"))["level"]!).ShouldBe("critical");
         (await Seen("larkfield-bare"))["comparison"]!.AsArray().ShouldAllBe(row => (bool)row!["matches"]!);
-        using (var client = ClusterConnection.FromKubeconfig(File.ReadAllText(await BareKubeconfig()), out _)!)
+        using (var client = ClusterConnection.FromKubeconfig(await BareKubeconfig(), out _)!)
             await ManifestApply.Apply(client, Network, CancellationToken.None);
         await ApiCalls.Until(() => Bare("Name service"), item => (string)item["level"]! == "clear", 60, "the name service behind the network");
 
@@ -72,9 +72,7 @@ public sealed class OrderTests(ServerWithStandIn server) : IClassFixture<ServerW
     {
         using var http = new HttpClient();
         var told = await http.GetFromJsonAsync<JsonNode>($"http://127.0.0.1:{server.PracticePort + 3}/provider/clusters/larkfield-bare");
-        var file = Path.GetTempFileName();
-        await File.WriteAllTextAsync(file, (string)told!["kubeconfig"]!);
-        return file;
+        return (string)told!["kubeconfig"]!;
     }
 
     private static Manifest Network => new("apps/v1", "DaemonSet", "platform", "own-network", JsonNode.Parse("""

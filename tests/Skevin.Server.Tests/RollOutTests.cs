@@ -2,6 +2,7 @@ using System.Net;
 using System.Text.Json.Nodes;
 using k8s;
 using Skevin.ClusterApi;
+using Skevin.Core.Collection;
 
 namespace Skevin.Server.Tests;
 
@@ -25,6 +26,7 @@ public sealed class RollOutTests(ServerWithStandIn server) : IClassFixture<Serve
         (await server.Keeper.PostAsync(Collection + "/hold", System.Net.Http.Json.JsonContent.Create(new { held = true }))).StatusCode.ShouldBe(HttpStatusCode.Conflict);
         await server.Keeper.Send(Collection + "/roll-out", new { plan = Plan(5) });
         await RollOut(Is("done", 4), "the first roll-out");
+        await Agents_tell_their_pages_to_nobody_else();
 
         await server.Keeper.Send(Collection + "/roll-out", new { plan = Plan(5, endpoints: false), oneFirst = true });
         var held = await RollOut(Is("held", 1), "one agent of the second revision");
@@ -49,19 +51,24 @@ public sealed class RollOutTests(ServerWithStandIn server) : IClassFixture<Serve
         await server.Keeper.Send($"api/clusters/{South}", new { }, HttpMethod.Delete);
     }
 
-    [Fact]
-    public async Task An_agent_tells_its_pages_only_to_its_own_server()
+    // Asked through the pod proxy by somebody who may use it but does not know the key.
+    private async Task Agents_tell_their_pages_to_nobody_else()
     {
         using var client = ClusterConnection.FromKubeconfig(server.Kubeconfig(South), out _)!;
-        var agents = await client.CoreV1.ListNamespacedPodAsync("skevin-agents");
-        // Whatever the order of the tests: where no agent is there, there is nothing to ask.
-        foreach (var agent in agents.Items.Where(pod => pod.Status.Phase == "Running"))
-            (await Should.ThrowAsync<k8s.Autorest.HttpOperationException>(() => client.CoreV1.ConnectGetNamespacedPodProxyWithPathAsync($"{agent.Metadata.Name}:5189", "skevin-agents", "probe/IPv4/53/127.0.0.1")))
-                .Response.StatusCode.ShouldBeOneOf(HttpStatusCode.Forbidden, HttpStatusCode.ServiceUnavailable);
-        Skevin.Agent.AgentKey.Fits("a", Skevin.Agent.AgentKey.HashOf("a")).ShouldBeTrue();
-        Skevin.Agent.AgentKey.Fits("b", Skevin.Agent.AgentKey.HashOf("a")).ShouldBeFalse();
-        Skevin.Agent.AgentKey.Fits(null, Skevin.Agent.AgentKey.HashOf("a")).ShouldBeFalse();
-        Skevin.Agent.AgentKey.Fits("", null).ShouldBeFalse();
+        var agents = (await client.CoreV1.ListNamespacedPodAsync("skevin-agents")).Items;
+        agents.Count.ShouldBe(4);
+        foreach (var path in new[] { "probe/IPv4/53/127.0.0.1", "page/auction/clock:9464" })
+            (await Should.ThrowAsync<k8s.Autorest.HttpOperationException>(() => client.CoreV1.ConnectGetNamespacedPodProxyWithPathAsync($"{agents[0].Metadata.Name}:5189", "skevin-agents", path)))
+                .Response.StatusCode.ShouldBe(HttpStatusCode.Forbidden, path);
+    }
+
+    [Fact]
+    public void A_key_fits_its_own_hash_alone()
+    {
+        AgentKey.Fits("a", AgentKey.HashOf("a")).ShouldBeTrue();
+        AgentKey.Fits("b", AgentKey.HashOf("a")).ShouldBeFalse();
+        AgentKey.Fits(null, AgentKey.HashOf("a")).ShouldBeFalse();
+        AgentKey.Fits("", null).ShouldBeFalse();
     }
 
     private async Task<string[]> Configurations()

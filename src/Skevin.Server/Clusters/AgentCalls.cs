@@ -12,8 +12,6 @@ namespace Skevin.Server.Clusters;
 /// <summary>Asks an agent's page, through the cluster API's pod proxy, with the key by which it knows its server.</summary>
 public sealed class AgentCalls(AgentKeys keys)
 {
-    // The header agents look for; the agent is a program of its own that the server does not refer to.
-    private const string Header = "Skevin-Key";
     private static readonly TimeSpan Patience = TimeSpan.FromSeconds(15);
 
     /// <summary>Gets JSON of an agent; a problem in words where it does not answer.</summary>
@@ -24,7 +22,7 @@ public sealed class AgentCalls(AgentKeys keys)
             using var patience = CancellationTokenSource.CreateLinkedTokenSource(stop);
             patience.CancelAfter(Patience);
             using var answer = await cluster.Client.CoreV1.ConnectGetNamespacedPodProxyWithPathWithHttpMessagesAsync($"{agent.Name}:{Manifests.StatusPort}", agent.Namespace, path,
-                customHeaders: new Dictionary<string, IReadOnlyList<string>> { [Header] = [await keys.Of(cluster.Id, stop)] }, cancellationToken: patience.Token);
+                customHeaders: new Dictionary<string, IReadOnlyList<string>> { [AgentKey.Header] = [await keys.Of(cluster.Id, stop)] }, cancellationToken: patience.Token);
             await using var body = answer.Body;
             return (await JsonSerializer.DeserializeAsync<T>(body, JsonSerializerOptions.Web, patience.Token))!;
         }

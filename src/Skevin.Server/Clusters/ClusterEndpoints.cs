@@ -98,8 +98,7 @@ public static class ClusterEndpoints
         {
             if (watchers.Visible(name, user) is not { } cluster)
                 return NotThere(name).Http();
-            await DisconnectCluster.Run(cluster, watchers, contexts, index, stop);
-            tokens.Forget();
+            await DisconnectCluster.Run(cluster, watchers, contexts, index, tokens, stop);
             return TypedResults.NoContent();
         }).Needs(Roles.Installer).Audits("disconnected a cluster");
     }

@@ -1,4 +1,5 @@
 using Microsoft.EntityFrameworkCore;
+using Skevin.Server.Ingest;
 using Skevin.Storage;
 using Skevin.Storage.Metrics;
 
@@ -8,11 +9,13 @@ namespace Skevin.Server.Clusters;
 internal static class DisconnectCluster
 {
     /// <summary>Does it.</summary>
-    public static async Task Run(WatchedCluster cluster, ClusterWatchers watchers, IDbContextFactory<SkevinContext> contexts, SeriesIndex index, CancellationToken stop)
+    public static async Task Run(WatchedCluster cluster, ClusterWatchers watchers, IDbContextFactory<SkevinContext> contexts, SeriesIndex index, IngestTokens tokens, CancellationToken stop)
     {
         watchers.End(cluster.Name);
         await using var context = await contexts.CreateDbContextAsync(stop);
         await context.Clusters.Where(row => row.Id == cluster.Id).ExecuteDeleteAsync(stop);
         index.RemoveCluster(cluster.Id);
+        // Its tokens went with it.
+        tokens.Forget();
     }
 }

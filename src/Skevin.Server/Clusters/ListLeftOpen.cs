@@ -16,8 +16,6 @@ namespace Skevin.Server.Clusters;
 /// <summary>Lists what was left open in a cluster and in Skevin itself, for the reader's scope.</summary>
 public sealed class ListLeftOpen(IDbContextFactory<SkevinContext> contexts, SkevinOptions options, IServiceScopeFactory scopes)
 {
-    // What everybody knows; see SkevinOptions.
-    private const string KnownPassword = "falling-clock";
     private readonly ConcurrentDictionary<int, bool> _mayEverything = new();
 
     /// <summary>The list. What concerns Skevin itself is for those who install and keep it.</summary>
@@ -43,7 +41,7 @@ public sealed class ListLeftOpen(IDbContextFactory<SkevinContext> contexts, Skev
     {
         await using var services = scopes.CreateAsyncScope();
         var people = services.ServiceProvider.GetRequiredService<UserManager<Person>>();
-        return await people.FindByEmailAsync(SkevinOptions.DemoPerson) is { } person && await people.CheckPasswordAsync(person, KnownPassword);
+        return await people.FindByEmailAsync(SkevinOptions.DemoPerson) is { } person && await people.CheckPasswordAsync(person, SkevinOptions.KnownPassword);
     }
 
     private async Task<bool?> MayEverything(WatchedCluster cluster, CancellationToken stop)

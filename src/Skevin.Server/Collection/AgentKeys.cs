@@ -1,8 +1,8 @@
 using System.Collections.Concurrent;
 using System.Security.Cryptography;
-using System.Text;
 using Microsoft.AspNetCore.DataProtection;
 using Npgsql;
+using Skevin.Core.Collection;
 
 namespace Skevin.Server.Collection;
 
@@ -26,5 +26,5 @@ public sealed class AgentKeys(NpgsqlDataSource database, IDataProtectionProvider
     }
 
     /// <summary>Hash of it, as it stands in the agents' configuration: SHA-256, hexadecimal.</summary>
-    public async Task<string> HashOf(int cluster, CancellationToken stop) => Convert.ToHexString(SHA256.HashData(Encoding.UTF8.GetBytes(await Of(cluster, stop)))).ToLowerInvariant();
+    public async Task<string> HashOf(int cluster, CancellationToken stop) => AgentKey.HashOf(await Of(cluster, stop));
 }

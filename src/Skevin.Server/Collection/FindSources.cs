@@ -16,14 +16,7 @@ public sealed class FindSources(SampleStore store, PlansInForce plans, TimeProvi
     {
         var plan = (await plans.Revisions(cluster.Id, stop)).FirstOrDefault()?.Plan ?? new CollectionPlan(null);
         var running = clock.GetUtcNow().ToUnixTimeSeconds() / 60;
-        await using var command = store.Database.CreateCommand("select signal, source, sum(samples)::float8 from arrival_minute where cluster_id = @cluster and minute >= @from and minute < @to group by signal, source");
-        command.Parameters.AddWithValue("cluster", cluster.Id);
-        command.Parameters.AddWithValue("from", running - OverMinutes);
-        command.Parameters.AddWithValue("to", running);
-        var rates = new Dictionary<(string, string), double>();
-        await using var rows = await command.ExecuteReaderAsync(stop);
-        while (await rows.ReadAsync(stop))
-            rates[(rows.GetString(0), rows.GetString(1))] = rows.GetDouble(2) / (OverMinutes * 60);
+        var rates = (await StoredRates.BySource(store, cluster.Id, running - OverMinutes, running, stop)).ToDictionary(one => (one.Signal, one.Source), one => one.Items / (OverMinutes * 60));
         return Catalogue.Of(cluster.Watch.Current.Visible(cluster.Name, user.Scope()), plan, new SourceRates(rates));
     }
 }

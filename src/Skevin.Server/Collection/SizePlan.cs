@@ -30,18 +30,9 @@ public sealed class SizePlan(SampleStore store, MeasureCollection measure, Setti
     private async Task<MeasuredKinds> Measured(int cluster, DateTimeOffset now, CancellationToken stop)
     {
         // A kind counts from its first whole minute on: one that began a minute ago is not spread over ten.
-        await using var command = store.Database.CreateCommand("""
-            select signal, source, sum(samples)::float8, min(minute) from arrival_minute where cluster_id = @cluster and minute >= @from and minute < @to group by signal, source
-            """);
         var running = now.ToUnixTimeSeconds() / 60;
-        command.Parameters.AddWithValue("cluster", cluster);
-        command.Parameters.AddWithValue("from", running - OverMinutes);
-        command.Parameters.AddWithValue("to", running);
-        var found = new List<(SourceKind Kind, double Items, long First)>();
-        await using (var rows = await command.ExecuteReaderAsync(stop))
-            while (await rows.ReadAsync(stop))
-                if (KindOf(rows.GetString(0), rows.GetString(1)) is { } kind)
-                    found.Add((kind, rows.GetDouble(2), rows.GetInt64(3)));
+        var found = (await StoredRates.BySource(store, cluster, running - OverMinutes, running, stop)).Select(one => (Kind: KindOf(one.Signal, one.Source), one.Items, one.First))
+            .Where(one => one.Kind is not null).Select(one => (Kind: one.Kind!.Value, one.Items, one.First));
         var kinds = found.GroupBy(one => one.Kind).Select(group => (Kind: group.Key, Minutes: running - group.Min(one => one.First) - 1, group)).Where(one => one.Minutes >= 2).ToArray();
         return new MeasuredKinds(
             kinds.ToDictionary(one => one.Kind, one => one.group.Sum(source => source.Items) / ((one.Minutes + 1) * 60)),

@@ -27,6 +27,9 @@ public sealed record SkevinOptions(
     /// <summary>The demo's person.</summary>
     public const string DemoPerson = "amsel@larkfield.example";
 
+    /// <summary>Their password where no other is set; it stands in the README.</summary>
+    public const string KnownPassword = "falling-clock";
+
     /// <summary>Reads the environment.</summary>
     /// <exception cref="InvalidOperationException">A value is wrong; says which and what is expected.</exception>
     public static SkevinOptions Read(IConfiguration configuration)
@@ -49,7 +52,7 @@ public sealed record SkevinOptions(
             Text("SKEVIN_DATABASE") ?? $"Host=127.0.0.1;Port={postgres};Database=skevin;Username=skevin",
             Text("SKEVIN_ADDRESS") ?? $"http://127.0.0.1:{port}",
             Text("SKEVIN_DEMO") == "1",
-            Text("SKEVIN_DEMO_PASSWORD") ?? "falling-clock",
+            Text("SKEVIN_DEMO_PASSWORD") ?? KnownPassword,
             Number("SKEVIN_PRACTICE_PORT", 5190),
             Text("SKEVIN_PAGE") ?? "web/dist",
             TimeSpan.FromDays(days),

@@ -1,5 +1,4 @@
 using System.Text.Json.Nodes;
-using Skevin.Agent;
 using Skevin.Core.Collection;
 using Skevin.StandIn.Api;
 using Skevin.StandIn.Model;

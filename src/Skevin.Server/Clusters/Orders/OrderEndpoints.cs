@@ -4,6 +4,7 @@ using Microsoft.EntityFrameworkCore;
 using Skevin.Core.Access;
 using Skevin.Core.Clusters;
 using Skevin.Server.Access;
+using Skevin.Server.Ingest;
 using Skevin.Server.People;
 using Skevin.Server.Setup;
 using Skevin.Storage;
@@ -48,7 +49,7 @@ public static class OrderEndpoints
                 : new Problem(403, "Not in your scope.", "You may order clusters whose names are in your scope.").Http();
         }).Needs(Roles.Installer).Audits("ordered a cluster");
         routes.MapDelete("/api/orders/{name}", async Task<Results<NoContent, ProblemHttpResult>> (
-            string name, ClaimsPrincipal user, OrderBook book, Provider provider, ClusterWatchers watchers, IDbContextFactory<SkevinContext> contexts, SeriesIndex index, AuditNote note, CancellationToken stop) =>
+            string name, ClaimsPrincipal user, OrderBook book, Provider provider, ClusterWatchers watchers, IDbContextFactory<SkevinContext> contexts, SeriesIndex index, IngestTokens tokens, AuditNote note, CancellationToken stop) =>
         {
             note.About = note.Cluster = name;
             if (user.Scope().Namespaces is not null || !user.Scope().Sees(name) || (await book.All(stop)).All(order => order.Order.Name != name))
@@ -56,7 +57,7 @@ public static class OrderEndpoints
             if (await provider.Remove(name, stop) is { } trouble)
                 return trouble.Http();
             if (watchers.Find(name) is { } cluster)
-                await DisconnectCluster.Run(cluster, watchers, contexts, index, stop);
+                await DisconnectCluster.Run(cluster, watchers, contexts, index, tokens, stop);
             await book.Forget(name, stop);
             return TypedResults.NoContent();
         }).Needs(Roles.Installer).Audits("removed an ordered cluster");

@@ -1,7 +1,7 @@
 using System.Security.Cryptography;
 using System.Text;
 
-namespace Skevin.Agent;
+namespace Skevin.Core.Collection;
 
 /// <summary>Whether a caller of an agent's page is the server: it knows the key whose hash stands in the configuration.</summary>
 public static class AgentKey
