@@ -12,6 +12,9 @@ public enum AgentRole
 
     /// <summary>State and events of the whole cluster.</summary>
     State,
+
+    /// <summary>Traces of the whole cluster, held until they are whole and then judged.</summary>
+    Gather,
 }
 
 /// <summary>Opens a connection to a pod's address. The stand-in maps it to a port of its own.</summary>
@@ -46,6 +49,9 @@ public sealed record AgentEnvironment(
 
     /// <summary>Port for syslog, UDP and TCP; 0 takes any.</summary>
     public int SyslogPort { get; init; } = Manifests.SyslogPort;
+
+    /// <summary>Where the headers of further destinations lie, a folder each with a file <c>authorization</c>.</summary>
+    public string DestinationsFolder { get; init; } = Manifests.DestinationsFolder;
 
     /// <summary>Bytes free where the buffer lies; null for what the system says.</summary>
     public Func<long>? FreeBytes { get; init; }

@@ -1,10 +1,8 @@
-using System.IO.Compression;
 using System.Net;
+using System.Net.Sockets;
 using System.Text.Json;
-using Google.Protobuf;
 using OpenTelemetry.Proto.Collector.Logs.V1;
 using OpenTelemetry.Proto.Collector.Trace.V1;
-using OpenTelemetry.Proto.Logs.V1;
 using OpenTelemetry.Proto.Resource.V1;
 using Skevin.Agent.Buffer;
 using Skevin.Agent.Collection;
@@ -33,28 +31,24 @@ public sealed class CollectingAgent : IAsyncDisposable
     private static readonly TimeSpan Punctual = TimeSpan.FromSeconds(1);
     private static readonly TimeSpan StatusEvery = TimeSpan.FromSeconds(20);
     private static readonly TimeSpan EventsEvery = TimeSpan.FromSeconds(10);
-    private static readonly TimeSpan PodsEvery = TimeSpan.FromSeconds(10);
-    private const int RecordsABatch = 20_000;
+    private static readonly TimeSpan JudgeEvery = TimeSpan.FromSeconds(1);
 
     private readonly AgentEnvironment _environment;
-    private readonly DiskBuffer _buffer;
+    private readonly Outlets _outlets;
     private readonly FreeSpace _space;
-    private readonly Sender _sender;
     private readonly ClusterAccess _cluster;
     private readonly SourceReader _reader;
     private readonly NetworkProbe _probe;
-    private readonly LogTailer _logs;
-    private readonly ClusterEvents _events;
+    private readonly LogTaking _logs;
+    private readonly SourceReports _reports;
+    private readonly TraceGathering? _gathering;
     private readonly SealQueue<ExportTraceServiceRequest> _spans;
     private readonly SealQueue<ExportLogsServiceRequest> _sentLogs;
     private readonly HttpClient _scrapes;
     private readonly HttpClient _pushes;
-    private readonly Lock _lock = new();
-    private readonly Dictionary<(string Signal, string Source), SourceReport> _sources = [];
     private AgentConfiguration? _configuration;
     private DateTime _configurationWritten;
     private string? _configurationError = "not read yet";
-    private readonly Dictionary<string, (long Sent, long Dropped)> _done = [];
     private readonly DateTimeOffset _started;
     private DateTimeOffset _lastPass;
     private DateTimeOffset _nextMetrics;
@@ -62,30 +56,30 @@ public sealed class CollectingAgent : IAsyncDisposable
     private DateTimeOffset _nextEvents;
     private DateTimeOffset _nextStatus;
     private long _lostFlows;
-    private bool _newError;
+    private bool _notGathered;
 
     /// <summary>Makes an agent; nothing runs yet.</summary>
     public CollectingAgent(AgentEnvironment environment)
     {
         _environment = environment;
         _started = environment.Clock.GetUtcNow();
-        _buffer = new DiskBuffer(environment.BufferFolder);
         _space = new FreeSpace(environment.BufferFolder, environment.FreeBytes, environment.Clock);
         var handler = new SocketsHttpHandler { PooledConnectionIdleTimeout = TimeSpan.FromSeconds(90), AllowAutoRedirect = false, UseProxy = false };
         if (environment.Dial is { } dial)
-            handler.ConnectCallback = (context, stop) => dial(context.DnsEndPoint.Host, context.DnsEndPoint.Port, stop);
+            handler.ConnectCallback = async (context, stop) => await dial(await Address(environment, context.DnsEndPoint.Host, stop), context.DnsEndPoint.Port, stop);
         _scrapes = new HttpClient(handler);
         _pushes = new HttpClient(new SocketsHttpHandler { AllowAutoRedirect = false }) { Timeout = TimeSpan.FromSeconds(30) };
-        _sender = new Sender(_buffer, environment.TokenFile, environment.Clock, _pushes, environment.NodeName);
-        _sender.Done += OnDone;
+        _outlets = new Outlets(environment, _scrapes, _pushes);
+        _reports = new SourceReports(environment.NodeName);
+        _outlets.Done += _reports.Count;
         _cluster = new ClusterAccess(environment);
         _reader = new SourceReader(environment, _cluster, _scrapes);
         _probe = new NetworkProbe(environment);
-        _logs = new LogTailer(environment.HostRoot, _buffer);
-        _events = new ClusterEvents(_cluster, _buffer);
+        _logs = new LogTaking(environment, _cluster, _outlets, _reports, _space);
+        _gathering = environment.Role == AgentRole.Gather ? new TraceGathering(environment.BufferFolder, _outlets, environment.Clock) : null;
         _spans = new(SealSpans);
-        _sentLogs = new(requests => _buffer.Seal("logs", Zip(LogBatch.Request(requests.SelectMany(request => request.ResourceLogs))), []));
-        Flows = new FlowReceiver(environment, _buffer);
+        _sentLogs = new(requests => _outlets.Seal("logs", LogBatch.Request(requests.SelectMany(request => request.ResourceLogs)), []));
+        Flows = new FlowReceiver(environment, _outlets.Own);
         Syslog = new SyslogReceiver(environment);
         _spans.Start();
         _sentLogs.Start();
@@ -124,19 +118,15 @@ public sealed class CollectingAgent : IAsyncDisposable
     public RawPage? PageOf(string source) => _reader.Pages.GetValueOrDefault(source);
 
     /// <summary>Whether no more can be kept.</summary>
-    public bool Full => _configuration is { } configuration && (_buffer.Bytes > configuration.BufferBytes || _space.Trouble is not null);
+    public bool Full => _configuration is { } configuration && (_outlets.Full(configuration.BufferBytes) || _gathering?.State.Bytes > configuration.BufferBytes || _space.Trouble is not null);
+
+    /// <summary>Whether it gathers the traces of a whole cluster, whose senders have named themselves already.</summary>
+    public bool Gathers => _gathering is not null;
 
     /// <summary>What it has to say of itself.</summary>
-    public AgentStatus Status
-    {
-        get
-        {
-            lock (_lock)
-                return new AgentStatus(
-                    _environment.NodeName, _environment.Role.ToString().ToLowerInvariant(), _configuration?.Revision ?? 0, _configuration?.Server ?? "",
-                    _sender.Last, _buffer.Count, _buffer.Bytes, _configuration?.BufferBytes ?? 0, [.. _sources.Values], _configurationError);
-        }
-    }
+    public AgentStatus Status => new(
+        _environment.NodeName, _environment.Role.ToString().ToLowerInvariant(), _configuration?.Revision ?? 0, _configuration?.Server ?? "",
+        _outlets.Server.Last, _outlets.Own.Count, _outlets.Bytes, _configuration?.BufferBytes ?? 0, _reports.All, _configurationError);
 
     /// <summary>Collects and sends by the clock until stopped, then sends what is left for at most 5 s.</summary>
     public async Task Run(CancellationToken stop)
@@ -146,7 +136,7 @@ public sealed class CollectingAgent : IAsyncDisposable
         if (_configuration is { } configuration)
         {
             SealFlows();
-            await _sender.SendPending(configuration.Server, last.Token);
+            await _outlets.SendPending(configuration.Server, last.Token);
         }
     }
 
@@ -181,7 +171,7 @@ public sealed class CollectingAgent : IAsyncDisposable
         Task.Delay(wait, _environment.Clock, stop).ContinueWith(_ => { }, TaskScheduler.Default);
 
     /// <summary>When something is due next.</summary>
-    public DateTimeOffset Next => new[] { _nextMetrics, _nextStatus, _environment.Role == AgentRole.Node ? _nextSeal : _nextEvents }.Min();
+    public DateTimeOffset Next => new[] { _nextMetrics, _nextStatus, _environment.Role == AgentRole.State ? _nextEvents : _nextSeal }.Min();
 
     /// <summary>Reads what is due now and seals it.</summary>
     public async Task CollectDue(CancellationToken stop)
@@ -197,40 +187,47 @@ public sealed class CollectingAgent : IAsyncDisposable
             _nextMetrics = _nextStatus = _nextSeal = _nextEvents = now + TimeSpan.FromSeconds(1);
             return;
         }
+        _outlets.Follow(configuration);
         if (now >= _nextMetrics)
             await Metrics(configuration.Plan, now, stop);
         if (_environment.Role == AgentRole.Node && now >= _nextSeal)
         {
             _nextSeal = now + SealEvery;
             if (configuration.Plan.Logs is { Containers: true } logs)
-                await Logs(logs, now, stop);
+                await _logs.Containers(logs, now, () => Full, stop);
             if (configuration.Plan.Flows is not null)
                 SealFlows();
-            await TakeSyslog(configuration.Plan.Logs is { Syslog: true }, now);
+            await _logs.Syslog(Syslog, configuration.Plan.Logs is { Syslog: true }, now);
+        }
+        if (_gathering is { } gathering && now >= _nextSeal)
+        {
+            _nextSeal = now + (SealEvery > StatusEvery ? SealEvery : JudgeEvery);
+            gathering.Decide(configuration.Plan.Traces);
         }
         if (_environment.Role == AgentRole.State && now >= _nextEvents)
         {
             _nextEvents = now + EventsEvery;
             if (configuration.Plan.Logs is { Events: true })
-                await Events(now, stop);
+                await _logs.Events(now, stop);
         }
-        if (now >= _nextStatus || _newError)
+        if (now >= _nextStatus || _reports.HasNewError)
         {
             _nextStatus = now + (SealEvery > StatusEvery ? SealEvery : StatusEvery);
-            _newError = false;
             if (_environment.Role == AgentRole.Node && configuration.Plan.Logs is { Syslog: true })
-                Report("logs", ExpectedSources.Syslog(_environment.NodeName), 0, now, Syslog.Error);
+                _reports.Add("logs", ExpectedSources.Syslog(_environment.NodeName), 0, now, Syslog.Error);
             if (_environment.Role == AgentRole.Node && configuration.Plan.Flows is not null)
-                Report("flows", ExpectedSources.Flows(_environment.NodeName), 0, now, Flows.Error);
-            SealStatus(now);
+                ReportFlows(0, now);
+            ReportOutlets(now);
+            _reports.TakeNewError();
+            if (_reports.Write(now) is { } records)
+                _outlets.SealOwn("logs", LogBatch.Request([records]));
         }
-        foreach (var given in _buffer.TrimTo(configuration.BufferBytes))
-            OnDone(given, false);
+        _outlets.TrimTo(configuration.BufferBytes);
     }
 
     /// <summary>Sends what is sealed.</summary>
     public Task SendPending(CancellationToken stop) =>
-        _configuration is { } configuration ? _sender.SendPending(configuration.Server, stop) : Task.CompletedTask;
+        _configuration is { } configuration ? _outlets.SendPending(configuration.Server, stop) : Task.CompletedTask;
 
     /// <summary>Takes spans an application sent; returns when they are on the disk.</summary>
     public Task TakeSpans(ExportTraceServiceRequest request, CancellationToken stop) => _spans.Seal(request, stop);
@@ -241,7 +238,7 @@ public sealed class CollectingAgent : IAsyncDisposable
     /// <summary>Gives a sender that does not say so the name of its pod, known by its address.</summary>
     public void NameSender(Resource resource, IPAddress? address)
     {
-        if (address is null || resource.Attributes.Any(pair => pair.Key == "k8s.pod.name"))
+        if (Gathers || address is null || resource.Attributes.Any(pair => pair.Key == "k8s.pod.name"))
             return;
         var text = (address.IsIPv4MappedToIPv6 ? address.MapToIPv4() : address).ToString();
         if (_cluster.Pods.FirstOrDefault(pod => pod.Addresses.Contains(text)) is not { } sender)
@@ -289,113 +286,35 @@ public sealed class CollectingAgent : IAsyncDisposable
             return;
         if (_space.Trouble is { } full)
         {
-            foreach (var source in _sources.Keys.Where(key => key.Signal == "metrics").Select(key => key.Source).ToArray())
-                Report("metrics", source, 0, now, full);
+            _reports.AddToAll("metrics", now, full);
             return;
         }
         var results = await _reader.Read(plan, stamp, stop);
         foreach (var result in results)
-            Report("metrics", result.Source, result.Metrics?.Points ?? 0, now, result.Error);
-        var own = new MetricsBuilder(ExpectedSources.Own(_environment.NodeName + (_environment.Role == AgentRole.State ? " (state)" : "")), stamp);
-        Dictionary<string, (long, long)> done;
-        lock (_lock)
-            done = new(_done);
-        if (results.Count > 0)
-            OwnMetrics.Write(Status, done, _environment.PodName, Manifests.Namespace, _started, own);
+            _reports.Add("metrics", result.Source, result.Metrics?.Points ?? 0, now, result.Error);
+        var own = new MetricsBuilder(ExpectedSources.Own(_environment.NodeName + (_environment.Role == AgentRole.Node ? "" : $" ({_environment.Role.ToString().ToLowerInvariant()})")), stamp);
+        if (results.Count > 0 || _gathering is not null)
+            OwnMetrics.Write(Status, _reports.Done, _outlets.Others, _gathering?.State, _environment.PodName, Manifests.Namespace, _started, own);
         var read = results.Select(result => result.Metrics).OfType<MetricsBuilder>().Append(own).Where(metrics => metrics.Points > 0).ToArray();
         if (read.Length > 0)
-            _buffer.Seal("metrics", Zip(MetricsBuilder.Request(read)), [.. read.Select(metrics => new BatchContent("metrics", metrics.Source, metrics.Points))]);
-    }
-
-    private async Task Logs(LogsPlan plan, DateTimeOffset now, CancellationToken stop)
-    {
-        await _cluster.RefreshPods(now, PodsEvery, stop);
-        if (_space.Trouble is { } full)
-        {
-            foreach (var source in _sources.Keys.Where(key => key.Signal == "logs").Select(key => key.Source).ToArray())
-                Report("logs", source, 0, now, full);
-            return;
-        }
-        try
-        {
-            for (var more = true; more && !stop.IsCancellationRequested && !Full;)
-            {
-                more = false;
-                var batch = new List<TailedLines>();
-                foreach (var lines in _logs.Read(plan, _cluster.Pods, _cluster.PodsAt, _environment.NodeName, now))
-                {
-                    if (lines.Source.Length > 0)
-                        Report("logs", lines.Source, lines.Count, now, lines.LostAt is { } lost ? $"lines were lost at {lost:HH:mm:ss}: the runtime has rotated files away faster than they were read" : lines.Strange > 0 ? $"{lines.Strange} lines are not in the container runtime's format and were passed over" : null);
-                    if (lines.Count == 0 && lines.Marks.Count == 0)
-                        continue;
-                    batch.Add(lines);
-                    more |= lines.More;
-                    if (batch.Sum(read => read.Count) >= RecordsABatch)
-                    {
-                        SealLogs(batch);
-                        batch = [];
-                    }
-                }
-                if (batch.Count > 0)
-                    SealLogs(batch);
-            }
-        }
-        catch (Exception trouble) when (ClusterAccess.IsTrouble(trouble, stop))
-        {
-            foreach (var pod in _cluster.Pods.Where(pod => ExpectedSources.Chosen(plan.Namespaces, pod.Namespace)))
-                foreach (var container in pod.Containers)
-                    Report("logs", ExpectedSources.Log(pod.Namespace, pod.Name, container.Name), 0, now, "the log files cannot be read: " + trouble.Message);
-        }
-    }
-
-    private void SealLogs(List<TailedLines> batch) => _buffer.Seal("logs", Zip(LogBatch.Request(batch.Where(lines => lines.Count > 0).Select(lines => lines.Records))),
-        [.. batch.Where(lines => lines.Count > 0).Select(lines => new BatchContent("logs", lines.Source, lines.Count))],
-        batch.SelectMany(lines => lines.Marks).DistinctBy(pair => pair.Key).ToDictionary(pair => pair.Key, pair => pair.Value));
-
-    private async Task Events(DateTimeOffset now, CancellationToken stop)
-    {
-        var (events, marks, error) = await _events.Read(stop);
-        var count = events.Sum(group => group.ScopeLogs[0].LogRecords.Count);
-        Report("logs", ExpectedSources.ClusterEvents, count, now, error);
-        if (count + marks.Count > 0)
-            _buffer.Seal("logs", Zip(LogBatch.Request(events)), [new("logs", ExpectedSources.ClusterEvents, count)], marks);
+            _outlets.Seal("metrics", MetricsBuilder.Request(read), [.. read.Select(metrics => new BatchContent("metrics", metrics.Source, metrics.Points))]);
     }
 
     private void SealSpans(IReadOnlyList<ExportTraceServiceRequest> requests)
     {
         var whole = new ExportTraceServiceRequest();
-        var contents = new Dictionary<string, int>();
-        foreach (var resource in requests.SelectMany(request => request.ResourceSpans))
+        whole.ResourceSpans.AddRange(requests.SelectMany(request => request.ResourceSpans));
+        if (_gathering is { } gathering)
         {
-            whole.ResourceSpans.Add(resource);
-            var count = resource.ScopeSpans.Sum(scope => scope.Spans.Count);
-            if (count > 0 && OtlpTraces.SourceOf(Labels.From(OtlpAttributes.Read(resource.Resource?.Attributes))) is { } source)
-                contents[source] = contents.GetValueOrDefault(source) + count;
-        }
-        var now = _environment.Clock.GetUtcNow();
-        foreach (var (source, count) in contents)
-            Report("traces", source, count, now, null);
-        if (whole.ResourceSpans.Any(resource => resource.ScopeSpans.Any(scope => scope.Spans.Count > 0)))
-            _buffer.Seal("traces", Zip(whole), [.. contents.Select(pair => new BatchContent("traces", pair.Key, pair.Value))]);
-    }
-
-    private async Task TakeSyslog(bool planned, DateTimeOffset now)
-    {
-        var source = ExpectedSources.Syslog(_environment.NodeName);
-        try
-        {
-            await Syslog.Listen(planned);
-        }
-        catch (System.Net.Sockets.SocketException taken)
-        {
-            Report("logs", source, 0, now, $"syslog cannot be taken on port {_environment.SyslogPort}: {taken.Message}");
+            gathering.Take(whole);
             return;
         }
-        if (_space.Trouble is null && Syslog.Take(source) is var (records, count))
-        {
-            Report("logs", source, count, now, Syslog.Error);
-            _buffer.Seal("logs", Zip(LogBatch.Request(records)), [new("logs", source, count)]);
-        }
+        var contents = TraceGathering.Contents(whole);
+        var now = _environment.Clock.GetUtcNow();
+        foreach (var (_, source, count) in contents)
+            _reports.Add("traces", source, count, now, null);
+        if (whole.ResourceSpans.Any(resource => resource.ScopeSpans.Any(scope => scope.Spans.Count > 0)))
+            _outlets.Seal("traces", whole, contents);
     }
 
     private void SealFlows()
@@ -405,63 +324,35 @@ public sealed class CollectingAgent : IAsyncDisposable
             return;
         if (Flows.Take() is not var (body, count, marks))
             return;
-        var source = ExpectedSources.Flows(_environment.NodeName);
-        Report("flows", source, count, _environment.Clock.GetUtcNow(), Flows.Error);
-        _buffer.Seal("flows", Zip(body), [new("flows", source, count)], marks);
+        ReportFlows(count, _environment.Clock.GetUtcNow());
+        _outlets.Seal("flows", body, [new("flows", ExpectedSources.Flows(_environment.NodeName), count)], marks);
     }
 
-    private void Report(string signal, string source, int read, DateTimeOffset now, string? error)
+    private void ReportFlows(int count, DateTimeOffset now)
     {
-        lock (_lock)
-        {
-            var before = _sources.GetValueOrDefault((signal, source), new SourceReport(signal, source, _environment.NodeName, now, 0, 0, 0, null));
-            _newError |= error is not null && error != before.Error;
-            var lost = 0L;
-            if (signal == "flows")
-                (lost, _lostFlows) = (Flows.Lost - _lostFlows, Flows.Lost);
-            _sources[(signal, source)] = before with { At = now, Read = before.Read + read, Dropped = before.Dropped + lost, Error = error };
-        }
+        var lost = Flows.Lost - _lostFlows;
+        _lostFlows += lost;
+        _reports.Add("flows", ExpectedSources.Flows(_environment.NodeName), count, now, Flows.Error, lost);
     }
 
-    private void SealStatus(DateTimeOffset now)
+    // A collector that does not take traces is why they do not arrive; another destination's trouble is told as one of its own.
+    private void ReportOutlets(DateTimeOffset now)
     {
-        var scope = LogBatch.Scope(null);
-        lock (_lock)
-        {
-            // A source nothing was heard of for a while is gone: its pod moved or ended.
-            foreach (var gone in _sources.Where(pair => now - pair.Value.At > TimeSpan.FromMinutes(10)).Select(pair => pair.Key).ToArray())
-                _sources.Remove(gone);
-            scope.LogRecords.AddRange(_sources.Values.Select(report => (report with { At = now }).Write()));
-        }
-        if (scope.LogRecords.Count == 0)
-            return;
-        var resource = new ResourceLogs { Resource = new() };
-        OtlpAttributes.Write(resource.Resource.Attributes, PodAttributes.Node(_environment.NodeName));
-        resource.ScopeLogs.Add(scope);
-        _buffer.Seal("logs", Zip(LogBatch.Request([resource])), []);
+        foreach (var outlet in _outlets.Others)
+            if (outlet.Name != Outlets.Gathering)
+                _reports.Add(ExpectedSources.Destinations, ExpectedSources.Destination(outlet.Name["to-".Length..], _environment.PodName), 0, now, outlet.Trouble);
+            else if (outlet.Trouble is not null || _notGathered)
+                _reports.AddToAll("traces", now, (_notGathered = outlet.Trouble is not null) ? $"{ExpectedSources.NotGathered}: {outlet.Trouble}" : null);
     }
 
-    private void OnDone(SealedBatch batch, bool accepted)
+    // The handler would ask the system's name service; names of services are the cluster's.
+    private static async Task<string> Address(AgentEnvironment environment, string host, CancellationToken stop)
     {
-        lock (_lock)
-            foreach (var (signal, source, count) in batch.Contents)
-            {
-                var (sent, dropped) = _done.GetValueOrDefault(signal);
-                _done[signal] = accepted ? (sent + count, dropped) : (sent, dropped + count);
-                if (_sources.TryGetValue((signal, source), out var report))
-                    _sources[(signal, source)] = accepted ? report with { Sent = report.Sent + count } : report with { Dropped = report.Dropped + count };
-            }
-    }
-
-    private static byte[] Zip(IMessage message) => Zip(stream => message.WriteTo(stream));
-
-    private static byte[] Zip(byte[] body) => Zip(stream => stream.Write(body));
-
-    private static byte[] Zip(Action<Stream> write)
-    {
-        using var packed = new MemoryStream();
-        using (var zip = new GZipStream(packed, CompressionLevel.Fastest))
-            write(zip);
-        return packed.ToArray();
+        if (environment.Resolve is not { } resolve || IPAddress.TryParse(host.Trim('[', ']'), out _))
+            return host;
+        foreach (var family in new[] { AddressFamily.InterNetwork, AddressFamily.InterNetworkV6 })
+            if ((await resolve(host, family, stop)).FirstOrDefault() is { } address)
+                return address.ToString();
+        throw new SocketException((int)SocketError.HostNotFound);
     }
 }

@@ -30,7 +30,7 @@ var environment = new AgentEnvironment(
 };
 await using var agent = new CollectingAgent(environment);
 await using var app = AgentHost.Build(agent, $"http://{environment.Listen}:{Number("SKEVIN_STATUS_PORT", Manifests.StatusPort)}",
-    role == AgentRole.Node ? $"http://{environment.Listen}:{environment.SpanPort}" : null);
+    role != AgentRole.State ? $"http://{environment.Listen}:{environment.SpanPort}" : null);
 await app.StartAsync();
 Console.WriteLine($"skevin agent, {role.ToString().ToLowerInvariant()}, on {environment.NodeName}");
 await agent.Run(app.Lifetime.ApplicationStopping);

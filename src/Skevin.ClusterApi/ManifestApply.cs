@@ -27,6 +27,7 @@ public static class ManifestApply
             "ClusterRoleBinding" => client.RbacAuthorizationV1.PatchClusterRoleBindingAsync(patch, name, fieldManager: FieldManager, force: true, cancellationToken: stop),
             "DaemonSet" => client.AppsV1.PatchNamespacedDaemonSetAsync(patch, name, ns, fieldManager: FieldManager, force: true, cancellationToken: stop),
             "Deployment" => client.AppsV1.PatchNamespacedDeploymentAsync(patch, name, ns, fieldManager: FieldManager, force: true, cancellationToken: stop),
+            "Service" => client.CoreV1.PatchNamespacedServiceAsync(patch, name, ns, fieldManager: FieldManager, force: true, cancellationToken: stop),
             _ => throw new ArgumentException($"No way to apply a {manifest.Kind}.", nameof(manifest)),
         };
     }

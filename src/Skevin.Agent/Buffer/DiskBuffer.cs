@@ -100,6 +100,16 @@ public sealed class DiskBuffer
         }
     }
 
+    /// <summary>All batches that wait, the oldest first.</summary>
+    public IReadOnlyList<SealedBatch> All
+    {
+        get
+        {
+            lock (_lock)
+                return [.. _batches.Values];
+        }
+    }
+
     /// <summary>A read mark, or null where there is none.</summary>
     public long? Mark(string name)
     {

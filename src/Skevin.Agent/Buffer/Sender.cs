@@ -11,7 +11,12 @@ namespace Skevin.Agent.Buffer;
 public sealed record PushState(DateTimeOffset At, int Status, string Text, DateTimeOffset? NextTry);
 
 /// <summary>Sends sealed batches, oldest first, until the server has accepted them.</summary>
-public sealed class Sender(DiskBuffer buffer, string tokenFile, TimeProvider clock, HttpClient http, string place = "")
+/// <param name="buffer">What waits.</param>
+/// <param name="authorization">Text of the header <c>Authorization</c>, asked before every push; null for none.</param>
+/// <param name="clock">The clock.</param>
+/// <param name="http">Sends.</param>
+/// <param name="place">Where this is sent from, for the receiver's eyes.</param>
+public sealed class Sender(DiskBuffer buffer, Func<CancellationToken, Task<string?>> authorization, TimeProvider clock, HttpClient http, string place = "")
 {
     private static readonly TimeSpan LongestPause = TimeSpan.FromSeconds(15);
     private TimeSpan _pause = TimeSpan.Zero;
@@ -43,8 +48,8 @@ public sealed class Sender(DiskBuffer buffer, string tokenFile, TimeProvider clo
             request.Content = new ByteArrayContent(await batch.Body(stop));
             request.Content.Headers.ContentType = new MediaTypeHeaderValue(batch.Signal == "flows" ? "application/ipfix" : "application/x-protobuf");
             request.Content.Headers.ContentEncoding.Add("gzip");
-            var token = File.Exists(tokenFile) ? (await File.ReadAllTextAsync(tokenFile, stop)).Trim() : "";
-            request.Headers.Authorization = new AuthenticationHeaderValue("Bearer", token);
+            if (await authorization(stop) is { Length: > 0 } header)
+                request.Headers.TryAddWithoutValidation("Authorization", header);
             request.Headers.Add("Idempotency-Key", batch.Key);
             request.Headers.Date = clock.GetUtcNow();
             request.Headers.TryAddWithoutValidation("User-Agent", place.Length > 0 ? $"skevin-agent ({place})" : "skevin-agent");

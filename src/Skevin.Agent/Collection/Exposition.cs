@@ -115,7 +115,9 @@ public static class Exposition
     // The exposition names base units in words, at the end of a name or as # UNIT.
     private static string Ucum(string unit, string name)
     {
-        var word = unit.Length > 0 ? unit : name[(name.LastIndexOf('_') + 1)..];
+        // In the older form a counter's name ends in _total, behind the unit.
+        var bare = name.EndsWith("_total", StringComparison.Ordinal) ? name[..^"_total".Length] : name;
+        var word = unit.Length > 0 ? unit : bare[(bare.LastIndexOf('_') + 1)..];
         return word switch { "seconds" => "s", "bytes" => "By", "ratio" => "1", "celsius" => "Cel", "meters" => "m", "joules" => "J", _ => "1" };
     }
 }

@@ -1,3 +1,6 @@
+using Skevin.Agent.Buffer;
+using Skevin.Core.Traces;
+
 namespace Skevin.Agent.Collection;
 
 /// <summary>What an agent measures of itself; it is sent and asked for like any other metric.</summary>
@@ -5,12 +8,14 @@ public static class OwnMetrics
 {
     /// <summary>Writes it.</summary>
     /// <param name="status">What the agent says of itself.</param>
-    /// <param name="done">Items accepted and dropped since it was started, by signal.</param>
+    /// <param name="done">Items accepted and dropped since it was started, by outlet and signal.</param>
+    /// <param name="others">Where it sends beside its server.</param>
+    /// <param name="gathered">What it holds and has judged, where it gathers traces.</param>
     /// <param name="pod">Its pod.</param>
     /// <param name="ns">Its namespace.</param>
     /// <param name="started">When it was started.</param>
     /// <param name="into">Receives the metrics.</param>
-    public static void Write(AgentStatus status, IReadOnlyDictionary<string, (long Sent, long Dropped)> done, string pod, string ns, DateTimeOffset started, MetricsBuilder into)
+    public static void Write(AgentStatus status, IReadOnlyDictionary<(string? Outlet, string Signal), (long Sent, long Dropped)> done, IReadOnlyCollection<Outlet> others, (int Traces, int Spans, long Bytes, IReadOnlyDictionary<TailReason, long> Decided)? gathered, string pod, string ns, DateTimeOffset started, MetricsBuilder into)
     {
         KeyValuePair<string, string>[] resource = [new("k8s.namespace.name", ns), new("k8s.pod.name", pod), new("k8s.node.name", status.Node), new("service.name", "skevin-agent")];
         into.Gauge(resource, "skevin.agent.buffer.usage", "By", status.BufferBytes);
@@ -22,11 +27,24 @@ public static class OwnMetrics
             into.Gauge(resource, "skevin.agent.sources", "{source}", signal.Count(), of);
             into.Gauge(resource, "skevin.agent.sources.failing", "{source}", signal.Count(source => source.Error is not null), of);
         }
-        foreach (var (signal, (sent, dropped)) in done)
+        foreach (var ((outlet, signal), (sent, dropped)) in done)
         {
-            KeyValuePair<string, string> of = new("skevin.signal", signal);
+            KeyValuePair<string, string>[] of = outlet is null ? [new("skevin.signal", signal)] : [new("skevin.signal", signal), new("skevin.destination", outlet)];
             into.Counter(resource, "skevin.agent.items.sent", "{item}", sent, started, of);
             into.Counter(resource, "skevin.agent.items.dropped", "{item}", dropped, started, of);
+        }
+        foreach (var outlet in others)
+        {
+            KeyValuePair<string, string> of = new("skevin.destination", outlet.Name);
+            into.Gauge(resource, "skevin.agent.destination.buffer.usage", "By", outlet.Buffer.Bytes, of);
+            into.Gauge(resource, "skevin.agent.destination.failing", "1", outlet.Trouble is null ? 0 : 1, of);
+        }
+        if (gathered is { } held)
+        {
+            into.Gauge(resource, "skevin.agent.traces.held", "{trace}", held.Traces);
+            into.Gauge(resource, "skevin.agent.spans.held", "{span}", held.Spans);
+            foreach (var (reason, count) in held.Decided)
+                into.Counter(resource, "skevin.agent.traces.judged", "{trace}", count, started, new KeyValuePair<string, string>("skevin.kept", reason switch { TailReason.Failed => "failed", TailReason.Slow => "slow", TailReason.Share => "share", _ => "no" }));
         }
     }
 }

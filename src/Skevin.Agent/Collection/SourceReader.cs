@@ -51,15 +51,19 @@ public sealed class SourceReader(AgentEnvironment environment, ClusterAccess clu
     {
         if (plan.Metrics is not { } metrics)
             return [];
+        if (environment.Role == AgentRole.Gather)
+            return [];
         if (environment.Role == AgentRole.State)
             return metrics.ClusterState ? [await State(now, stop)] : [];
         var reads = new List<Task<SourceResult>>();
         if (metrics.HostMetrics)
             reads.Add(Task.FromResult(Host(now, stop)));
-        if (metrics.ResourceUsage || metrics.Endpoints)
+        if (metrics.ResourceUsage || metrics.Endpoints || metrics.RuntimePath is not null)
             await cluster.RefreshPods(now, TimeSpan.FromSeconds(Math.Max(metrics.EverySeconds, 10)), stop);
         if (metrics.ResourceUsage)
             reads.Add(Usage(now, stop));
+        if (metrics.RuntimePath is { } page)
+            reads.Add(Runtime(page, metrics, now, stop));
         foreach (var pod in cluster.Pods.Where(pod => ExpectedSources.IsCollected(metrics, pod)))
             foreach (var container in pod.Containers)
                 foreach (var port in container.Ports.Where(port => port.Name == metrics.EndpointPort))
@@ -99,6 +103,53 @@ public sealed class SourceReader(AgentEnvironment environment, ClusterAccess clu
         {
             return new(builder.Source, null, InventoryWatch.Words(trouble));
         }
+    }
+
+    private async Task<SourceResult> Runtime(string path, MetricsPlan plan, DateTimeOffset now, CancellationToken stop)
+    {
+        var builder = new MetricsBuilder(ExpectedSources.Runtime(environment.NodeName), now);
+        try
+        {
+            using var patience = Patience(stop);
+            await using var body = await cluster.Client.CoreV1.ConnectGetNodeProxyWithPathAsync(environment.NodeName, path, cancellationToken: patience.Token);
+            var text = await Limited(body, patience.Token);
+            Keep(builder.Source, new RawPage(now, 200, "text/plain", text, text.Length));
+            // These pages are of the older form: no end mark, counters under their whole names.
+            var reading = OpenMetricsText.Read(text, strict: false);
+            var pods = cluster.Pods.DistinctBy(pod => (pod.Namespace, pod.Name)).ToDictionary(pod => (pod.Namespace, pod.Name));
+            foreach (var (resource, families) in ByPod(MetricRules.Apply(RuntimeEntries.Told(reading), plan.Rules), pods))
+                Exposition.Read(new OpenMetricsReading(families, null), resource, builder);
+            return new(builder.Source, builder, reading.Error is null ? cluster.PodsError : "malformed: " + reading.Error);
+        }
+        catch (Exception trouble) when (ClusterAccess.IsTrouble(trouble, stop) || trouble is InvalidDataException)
+        {
+            return new(builder.Source, null, InventoryWatch.Words(trouble));
+        }
+    }
+
+    // Entries of one pod stand under the attributes of its workload.
+    private IEnumerable<(List<KeyValuePair<string, string>> Resource, IReadOnlyList<OpenMetricsFamily> Families)> ByPod(OpenMetricsReading page, IReadOnlyDictionary<(string, string), PodState> pods)
+    {
+        static string Value(OpenMetricsSample sample, string name) => sample.Labels.FirstOrDefault(label => label.Key == name).Value ?? "";
+        foreach (var group in page.Families.SelectMany(family => family.Samples.Select(sample => (family, sample))).GroupBy(one => (Value(one.sample, "k8s.namespace.name"), Value(one.sample, "k8s.pod.name"))))
+        {
+            var resource = pods.TryGetValue(group.Key, out var pod) ? PodAttributes.Of(pod) : PodAttributes.Node(environment.NodeName);
+            var known = resource.Select(pair => pair.Key).ToHashSet();
+            yield return (resource, [.. group.GroupBy(one => one.family).Select(family => family.Key with { Samples = [.. family.Select(one => one.sample with { Labels = [.. one.sample.Labels.Where(label => !known.Contains(label.Key))] })] })]);
+        }
+    }
+
+    private static async Task<string> Limited(Stream body, CancellationToken stop)
+    {
+        using var whole = new MemoryStream();
+        var buffer = new byte[65536];
+        for (int count; (count = await body.ReadAsync(buffer, stop)) > 0;)
+        {
+            whole.Write(buffer, 0, count);
+            if (whole.Length > LongestExposition)
+                throw new InvalidDataException($"the page is longer than {LongestExposition >> 20} MiB");
+        }
+        return System.Text.Encoding.UTF8.GetString(whole.GetBuffer(), 0, (int)whole.Length);
     }
 
     private async Task<SourceResult> State(DateTimeOffset now, CancellationToken stop)

@@ -34,7 +34,8 @@ public sealed class SpanReceiver(CollectingAgent agent)
             return;
         foreach (var resource in request.ResourceSpans)
             agent.NameSender(resource.Resource ??= new Resource(), context.Connection.RemoteIpAddress);
-        if (share < 1)
+        // Where traces are judged when they are whole, all of them go there.
+        if (share < 1 && agent.Plan.Traces.Tail is null)
             Sample(request, HeadSampling.Threshold(share));
         await Seal(context, () => agent.TakeSpans(request, context.RequestAborted), new ExportTraceServiceResponse());
     }

@@ -18,6 +18,9 @@ public enum SourceKind
     /// <summary>Counters of a node's kernel.</summary>
     HostMetrics,
 
+    /// <summary>The text page of a node's container runtime.</summary>
+    RuntimePage,
+
     /// <summary>What a container writes.</summary>
     ContainerLog,
 
@@ -68,6 +71,9 @@ public static class ExpectedSources
     /// <summary>Name of the source that is a node's kernel.</summary>
     public static string Host(string node) => "host/" + node;
 
+    /// <summary>Name of the source that is a node's container runtime.</summary>
+    public static string Runtime(string node) => "runtime/" + node;
+
     /// <summary>Name of a container's log.</summary>
     public static string Log(string ns, string pod, string container) => $"{ns}/{pod}/{container}";
 
@@ -85,6 +91,15 @@ public static class ExpectedSources
 
     /// <summary>Name of what an agent says of itself.</summary>
     public static string Own(string node) => "agent/" + node;
+
+    /// <summary>What stands for a signal where an agent reports of its further destinations.</summary>
+    public const string Destinations = "destinations";
+
+    /// <summary>Under which an agent reports how a further destination takes what it sends.</summary>
+    public static string Destination(string name, string agent) => $"destination/{name} of {agent}";
+
+    /// <summary>How an agent begins to say that the collector in which traces are gathered does not take them.</summary>
+    public const string NotGathered = "not taken where traces are gathered";
 
     // Logs, spans and flows may be quiet; that they are complete is known by the agent's reports, three a minute.
     private const int ReportSeconds = 60;
@@ -106,6 +121,8 @@ public static class ExpectedSources
                 list.AddRange(inventory.Nodes.Select(node => One("metrics", NodeUsage(node.Name), SourceKind.NodeUsage, null, "agent on " + node.Name, Agent(node.Name), null, metrics.EverySeconds)));
             if (metrics.HostMetrics)
                 list.AddRange(inventory.Nodes.Select(node => One("metrics", Host(node.Name), SourceKind.HostMetrics, null, "agent on " + node.Name, Agent(node.Name), null, metrics.EverySeconds)));
+            if (metrics.RuntimePath is not null)
+                list.AddRange(inventory.Nodes.Select(node => One("metrics", Runtime(node.Name), SourceKind.RuntimePage, null, "agent on " + node.Name, Agent(node.Name), null, metrics.EverySeconds)));
             if (metrics.ClusterState)
                 list.Add(One("metrics", ClusterState, SourceKind.ClusterState, null, "state collector", state, null, metrics.EverySeconds));
             if (metrics.Endpoints)
@@ -146,7 +163,7 @@ public static class ExpectedSources
     // A source of a node carries the node's name; what a node's agent reads is on that node too.
     private static string NodeOf(ExpectedSource source) => source.Kind switch
     {
-        SourceKind.NodeUsage or SourceKind.HostMetrics or SourceKind.FlowExporter or SourceKind.Syslog => source.Name[(source.Name.IndexOf('/') + 1)..],
+        SourceKind.NodeUsage or SourceKind.HostMetrics or SourceKind.RuntimePage or SourceKind.FlowExporter or SourceKind.Syslog => source.Name[(source.Name.IndexOf('/') + 1)..],
         _ => source.Agent?.Node ?? source.Target?.Node ?? "",
     };
 

@@ -9,7 +9,7 @@ public static class SourceRights
     public static IReadOnlyList<string> Of(SourceKind kind)
     {
         var plan = new CollectionPlan(
-            new MetricsPlan(ResourceUsage: kind == SourceKind.NodeUsage, ClusterState: kind == SourceKind.ClusterState, Endpoints: kind == SourceKind.Endpoint, HostMetrics: kind == SourceKind.HostMetrics),
+            new MetricsPlan(ResourceUsage: kind == SourceKind.NodeUsage, ClusterState: kind == SourceKind.ClusterState, Endpoints: kind == SourceKind.Endpoint, HostMetrics: kind == SourceKind.HostMetrics, RuntimePath: kind == SourceKind.RuntimePage ? "metrics" : null),
             kind is SourceKind.ContainerLog or SourceKind.ClusterEvents ? new LogsPlan(Containers: kind == SourceKind.ContainerLog, Events: kind == SourceKind.ClusterEvents) : null,
             kind == SourceKind.WorkloadSpans ? new TracesPlan() : null,
             kind == SourceKind.FlowExporter ? new FlowsPlan() : null);

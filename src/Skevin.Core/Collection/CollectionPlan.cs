@@ -3,7 +3,12 @@ using System.Net;
 namespace Skevin.Core.Collection;
 
 /// <summary>What is collected from one cluster; a signal that is null is not collected.</summary>
-public sealed record CollectionPlan(MetricsPlan? Metrics, LogsPlan? Logs = null, TracesPlan? Traces = null, FlowsPlan? Flows = null)
+/// <param name="Metrics">How metrics are collected.</param>
+/// <param name="Logs">How logs are collected.</param>
+/// <param name="Traces">How traces are collected.</param>
+/// <param name="Flows">How flows are collected.</param>
+/// <param name="Destinations">Where the agents send it too, beside this server.</param>
+public sealed record CollectionPlan(MetricsPlan? Metrics, LogsPlan? Logs = null, TracesPlan? Traces = null, FlowsPlan? Flows = null, IReadOnlyList<Destination>? Destinations = null)
 {
     /// <summary>The plan a new cluster is offered.</summary>
     public static CollectionPlan Suggested { get; } = new(new MetricsPlan(HostMetrics: true), new LogsPlan(), new TracesPlan(), new FlowsPlan());
@@ -29,6 +34,8 @@ public sealed record CollectionPlan(MetricsPlan? Metrics, LogsPlan? Logs = null,
                 yield return "The path of application endpoints begins with '/', for example /metrics.";
             foreach (var problem in (metrics.Rules ?? []).Select(rule => rule.Problem).OfType<string>())
                 yield return problem;
+            if (metrics.RuntimePath is { } path && (path.Length is 0 or > 200 || path.StartsWith('/') || path.Split('/').Any(part => part is "" or "." or "..") || path.Any(c => !char.IsAsciiLetterOrDigit(c) && c is not ('/' or '-' or '_' or '.'))))
+                yield return "The path of the runtime's page has no '/' at its beginning, for example metrics/containers: letters, digits, '/', '-', '_' and '.'.";
             if (metrics.Endpoints && metrics.EndpointPort.Length == 0)
                 yield return "Application endpoints are found by the name of a container port, for example metrics.";
         }
@@ -37,6 +44,12 @@ public sealed record CollectionPlan(MetricsPlan? Metrics, LogsPlan? Logs = null,
                 yield return "A rule for lines names a kind with some words of its own; to leave out all lines of a workload choose its namespaces, or switch lines off.";
         if (Traces is { Share: not (> 0 and <= 1) })
             yield return "The share of traces that is kept lies above 0 and goes up to 1, which keeps all of them.";
+        if (Traces?.Tail?.Problem is { } tail)
+            yield return tail;
+        foreach (var problem in (Destinations ?? []).Select(destination => destination.Problem).OfType<string>())
+            yield return problem;
+        foreach (var same in (Destinations ?? []).GroupBy(destination => destination.Name).Where(group => group.Count() > 1))
+            yield return $"Two destinations are called '{same.Key}'.";
         foreach (var outside in Flows?.Outside ?? [])
             if (!IPNetwork.TryParse(outside.Network, out _) || string.IsNullOrWhiteSpace(outside.Name))
                 yield return $"'{outside.Network}' is not a network such as 203.0.113.0/24, or it has no name.";
@@ -53,16 +66,17 @@ public sealed record CollectionPlan(MetricsPlan? Metrics, LogsPlan? Logs = null,
 /// <param name="Namespaces">Namespaces whose endpoints are read; empty for all.</param>
 /// <param name="HostMetrics">Processor by mode, memory, disks, file systems and interfaces of each node, from its kernel.</param>
 /// <param name="Closely">More often for a while, or null.</param>
+/// <param name="RuntimePath">Path of the container runtime's text page at each node's own agent, read through the cluster API; null where it is not read.</param>
 /// <param name="Rules">What is left out, loses a label or is renamed; the first rule about a metric holds.</param>
 public sealed record MetricsPlan(
     bool ResourceUsage = true, bool ClusterState = true, bool Endpoints = true, int EverySeconds = 15,
-    string EndpointPort = "metrics", string EndpointPath = "/metrics", IReadOnlyList<string>? Namespaces = null, bool HostMetrics = false, CloseLook? Closely = null, IReadOnlyList<MetricRule>? Rules = null)
+    string EndpointPort = "metrics", string EndpointPath = "/metrics", IReadOnlyList<string>? Namespaces = null, bool HostMetrics = false, CloseLook? Closely = null, IReadOnlyList<MetricRule>? Rules = null, string? RuntimePath = null)
 {
     /// <summary>How often metrics are read at a moment, in seconds: the agents go back by themselves when the close look is over.</summary>
     public int EverySecondsAt(DateTimeOffset now) => Closely is { } closely && now < closely.Until ? closely.EverySeconds : EverySeconds;
 
     /// <summary>Whether it collects anything.</summary>
-    public bool Any => ResourceUsage || ClusterState || Endpoints || HostMetrics;
+    public bool Any => ResourceUsage || ClusterState || Endpoints || HostMetrics || RuntimePath is not null;
 }
 
 /// <summary>Metrics are read more often for a while.</summary>
@@ -86,7 +100,48 @@ public sealed record LogsPlan(bool Containers = true, bool Events = true, IReadO
 /// <summary>How traces are collected: the agents take spans that applications send.</summary>
 /// <param name="Share">Share of traces kept, over 0 up to 1; decided by the trace's id, its weight goes with it.</param>
 /// <param name="Namespaces">Namespaces whose spans are expected; empty for all.</param>
-public sealed record TracesPlan(double Share = 1, IReadOnlyList<string>? Namespaces = null);
+/// <param name="Tail">Which traces are kept whatever the share, decided when they are whole; null decides by the id alone, at once.</param>
+public sealed record TracesPlan(double Share = 1, IReadOnlyList<string>? Namespaces = null, TailPlan? Tail = null);
+
+/// <summary>Traces are gathered and judged when they are whole: one collector holds them so long.</summary>
+/// <param name="WaitSeconds">How long after its first span a trace is held, 1 to 120 s.</param>
+/// <param name="Failed">Whether every trace with a failed span is kept.</param>
+/// <param name="SlowerSeconds">From which duration on every trace is kept, in seconds; null for none.</param>
+public sealed record TailPlan(double WaitSeconds = 10, bool Failed = true, double? SlowerSeconds = null)
+{
+    /// <summary>What is wrong with it, or null.</summary>
+    [System.Text.Json.Serialization.JsonIgnore]
+    public string? Problem => WaitSeconds is not (>= 1 and <= 120) ? "Traces are held 1 to 120 s before they are judged."
+        : SlowerSeconds is not (null or > 0) ? "Slow traces are those above some duration greater than 0."
+        : null;
+}
+
+/// <summary>A further place the agents send to: anything that takes OTLP over HTTP.</summary>
+/// <param name="Name">What it is called; small letters, digits and '-'.</param>
+/// <param name="Url">Where it is, without <c>/v1/…</c>.</param>
+/// <param name="Signals">Which signals go there; flows do not, they are no OTLP. Null for all three.</param>
+public sealed partial record Destination(string Name, string Url, IReadOnlyList<string>? Signals = null)
+{
+    private static readonly string[] Known = ["metrics", "logs", "traces"];
+
+    /// <summary>Whether a signal goes there.</summary>
+    public bool Takes(string signal) => Known.Contains(signal) && Signals?.Contains(signal) != false;
+
+    /// <summary>Secret of the cluster that holds what proves the right to send there: the text of the header <c>Authorization</c>.</summary>
+    [System.Text.Json.Serialization.JsonIgnore]
+    public string Secret => "skevin-destination-" + Name;
+
+    /// <summary>What is wrong with it, or null.</summary>
+    [System.Text.Json.Serialization.JsonIgnore]
+    public string? Problem => Name is null || !WellNamed().IsMatch(Name) ? $"'{Name}' cannot be the name of a destination: small letters, digits and '-', up to 40."
+        : !Uri.TryCreate(Url, UriKind.Absolute, out var url) || url.Scheme is not ("http" or "https") || url.UserInfo.Length > 0 || url.Query.Length > 0 ? $"'{Url}' is not an address such as https://store.example:4318."
+        : Signals?.FirstOrDefault(signal => !Known.Contains(signal)) is { } other ? $"'{other}' cannot be sent to {Name}; metrics, logs and traces can."
+        : Signals is { Count: 0 } ? $"Nothing is sent to {Name}. Choose a signal, or remove it."
+        : null;
+
+    [System.Text.RegularExpressions.GeneratedRegex("^[a-z0-9]([a-z0-9-]{0,38}[a-z0-9])?$")]
+    private static partial System.Text.RegularExpressions.Regex WellNamed();
+}
 
 /// <summary>A name for a network outside the cluster.</summary>
 public sealed record OutsideName(string Network, string Name);

@@ -26,6 +26,18 @@ public static class Manifests
     /// <summary>Name of the one collector of cluster state.</summary>
     public const string StateCollector = "skevin-state";
 
+    /// <summary>Name of the one collector that holds traces until they are whole, and of the service that leads to it.</summary>
+    public const string TraceCollector = "skevin-traces";
+
+    /// <summary>Where the agents on the nodes send spans when traces are gathered.</summary>
+    public static readonly string GatheringAddress = $"http://{TraceCollector}.{Namespace}:{SpanPort}";
+
+    /// <summary>All workloads a plan may need.</summary>
+    public static readonly IReadOnlyList<string> Workloads = [Agent, StateCollector, TraceCollector];
+
+    /// <summary>Where the headers of further destinations stand in the agent's container.</summary>
+    public const string DestinationsFolder = "/etc/skevin-destinations";
+
     /// <summary>Secret that holds the ingest token.</summary>
     public const string TokenSecret = "skevin-ingest";
 
@@ -73,7 +85,7 @@ public static class Manifests
         var rights = Permissions.For(configuration.Plan);
         var list = new List<Manifest>
         {
-            Object("v1", "Namespace", null, Namespace, new()),
+            OfNamespace,
             Object("v1", "ServiceAccount", Namespace, Agent, new()),
             WithNeeds(Object("rbac.authorization.k8s.io/v1", "ClusterRole", null, Agent, new()
             {
@@ -123,10 +135,55 @@ public static class Manifests
                     ["replicas"] = 1,
                     ["paused"] = held,
                     ["selector"] = Selector(StateCollector),
-                    ["template"] = Template(StateCollector, revision, "state", image, null),
+                    ["template"] = Template(StateCollector, revision, "state", image, configuration.Plan),
                 },
             }));
+        if (NeedsTraceCollector(configuration.Plan))
+        {
+            list.Add(Object("v1", "Service", Namespace, TraceCollector, new()
+            {
+                ["spec"] = new JsonObject
+                {
+                    ["selector"] = new JsonObject { ["app.kubernetes.io/name"] = TraceCollector },
+                    ["ports"] = new JsonArray(new JsonObject { ["name"] = "otlp-http", ["port"] = SpanPort, ["targetPort"] = SpanPort }),
+                },
+            }));
+            list.Add(Object("apps/v1", "Deployment", Namespace, TraceCollector, new()
+            {
+                ["spec"] = new JsonObject
+                {
+                    // One: all spans of a trace have to meet. Two at once would judge halves of traces.
+                    ["replicas"] = 1,
+                    ["strategy"] = new JsonObject { ["type"] = "Recreate" },
+                    ["paused"] = held,
+                    ["selector"] = Selector(TraceCollector),
+                    ["template"] = Template(TraceCollector, revision, "gather", image, configuration.Plan),
+                },
+            }));
+        }
         return list;
+    }
+
+    /// <summary>The agents' namespace.</summary>
+    public static Manifest OfNamespace => Object("v1", "Namespace", null, Namespace, new());
+
+    /// <summary>The secret with the header that opens a further destination.</summary>
+    public static Manifest DestinationSecret(Destination destination, string authorization) => Object("v1", "Secret", Namespace, destination.Secret, new()
+    {
+        ["type"] = "Opaque",
+        ["data"] = new JsonObject { ["authorization"] = Convert.ToBase64String(System.Text.Encoding.UTF8.GetBytes(authorization)) },
+    });
+
+    /// <summary>Whether a plan needs the one collector that gathers traces.</summary>
+    public static bool NeedsTraceCollector(CollectionPlan plan) => plan.Traces?.Tail is not null;
+
+    /// <summary>The workloads of <see cref="Workloads"/> that run as one for the whole cluster under a plan, each with what it is called.</summary>
+    public static IEnumerable<(string Name, string Title)> Collectors(CollectionPlan plan)
+    {
+        if (NeedsStateCollector(plan))
+            yield return (StateCollector, "cluster state");
+        if (NeedsTraceCollector(plan))
+            yield return (TraceCollector, "whole traces");
     }
 
     /// <summary>Whether a plan needs the one collector for the whole cluster.</summary>
@@ -164,12 +221,15 @@ public static class Manifests
     private static JsonObject Selector(string name) =>
         new() { ["matchLabels"] = new JsonObject { ["app.kubernetes.io/name"] = name } };
 
-    // Only the agents on the nodes reach files and ports of theirs; the state collector's plan is null.
-    private static JsonObject Template(string name, string revision, string role, string image, CollectionPlan? plan)
+    // Only the agents on the nodes reach files and ports of theirs.
+    private static JsonObject Template(string name, string revision, string role, string image, CollectionPlan whole)
     {
+        var plan = role == "node" ? whole : null;
         var logs = plan?.Logs is { Containers: true };
         var host = plan?.Metrics is { HostMetrics: true };
         var ports = new JsonArray(new JsonObject { ["name"] = "status", ["containerPort"] = StatusPort });
+        if (role == "gather")
+            ports.Add(new JsonObject { ["name"] = "otlp-http", ["containerPort"] = SpanPort });
         if (plan?.Traces is not null)
             ports.Add(new JsonObject { ["name"] = "otlp-http", ["containerPort"] = SpanPort, ["hostPort"] = SpanPort });
         if (plan?.Flows is not null)
@@ -183,6 +243,12 @@ public static class Manifests
             new JsonObject { ["name"] = "token", ["secret"] = new JsonObject { ["secretName"] = TokenSecret } },
             // Without logs the buffer need only outlive the container: the agent sends what is left before its pod goes.
             logs ? HostPath("buffer", BufferOnNode, "DirectoryOrCreate") : new JsonObject { ["name"] = "buffer", ["emptyDir"] = new JsonObject { ["sizeLimit"] = "2Gi" } });
+        foreach (var destination in whole.Destinations ?? [])
+        {
+            mounts.Add(Mount("to-" + destination.Name, $"{DestinationsFolder}/{destination.Name}", true));
+            // Without it the agents send there without a header.
+            volumes.Add(new JsonObject { ["name"] = "to-" + destination.Name, ["secret"] = new JsonObject { ["secretName"] = destination.Secret, ["optional"] = true } });
+        }
         if (host)
         {
             mounts.Add(Mount("host", HostRoot, true, "HostToContainer"));

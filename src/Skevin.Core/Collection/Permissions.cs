@@ -13,9 +13,9 @@ public static class Permissions
         var rights = new List<NeededRight>();
         var metrics = plan.Metrics ?? new MetricsPlan(false, false, false);
         var logs = plan.Logs ?? new LogsPlan(false, false);
-        if (metrics.ResourceUsage)
-            rights.Add(new([""], ["nodes/proxy"], ["get"], "Usage, from each node's stats summary."));
-        if (metrics.ResourceUsage || metrics.Endpoints || logs.Containers || plan.Traces is not null)
+        if (metrics.ResourceUsage || metrics.RuntimePath is not null)
+            rights.Add(new([""], ["nodes/proxy"], ["get"], string.Join(" ", new[] { metrics.ResourceUsage ? "Usage, from each node's stats summary." : null, metrics.RuntimePath is not null ? "The runtime's text page of each node." : null }.OfType<string>())));
+        if (metrics.ResourceUsage || metrics.RuntimePath is not null || metrics.Endpoints || logs.Containers || plan.Traces is not null)
             rights.Add(new([""], ["pods"], ["get", "list"], "Names, owners and addresses of pods."));
         if (metrics.ClusterState)
         {
@@ -44,6 +44,8 @@ public static class Permissions
             list.Add(new($"port {Manifests.SpanPort} on each node", "Spans of applications, OTLP over HTTP."));
         if (plan.Flows is not null)
             list.Add(new($"port {Manifests.FlowPort} on each node", "Records of the flow exporter, IPFIX over TCP."));
+        foreach (var destination in plan.Destinations ?? [])
+            list.Add(new(destination.Url, $"Also sent to {destination.Name}: {string.Join(", ", destination.Signals ?? ["metrics", "logs", "traces"])}."));
         return list;
     }
 }

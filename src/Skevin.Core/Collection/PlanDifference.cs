@@ -25,7 +25,7 @@ public sealed record PlanDifference(IReadOnlyList<string> Changes, IReadOnlyList
         var (l0, l1) = (old.Logs ?? new LogsPlan(false, false), after.Logs ?? new LogsPlan(false, false));
         foreach (var (what, was, becomes) in new[]
         {
-            ("Nodes, pods and containers", m0.ResourceUsage, m1.ResourceUsage), ("Kernels of the nodes", m0.HostMetrics, m1.HostMetrics), ("State of the cluster", m0.ClusterState, m1.ClusterState),
+            ("Nodes, pods and containers", m0.ResourceUsage, m1.ResourceUsage), ("Kernels of the nodes", m0.HostMetrics, m1.HostMetrics), ("Text pages of the runtimes", m0.RuntimePath is not null, m1.RuntimePath is not null), ("State of the cluster", m0.ClusterState, m1.ClusterState),
             ("Application endpoints", m0.Endpoints, m1.Endpoints), ("Lines of containers", l0.Containers, l1.Containers), ("Cluster events", l0.Events, l1.Events), ("Syslog of machines", l0.Syslog, l1.Syslog), ("Stack traces as one line", l0.Joined, l1.Joined),
             ("Spans", old.Traces is not null, after.Traces is not null), ("Flows", old.Flows is not null, after.Flows is not null),
         })
@@ -35,6 +35,8 @@ public sealed record PlanDifference(IReadOnlyList<string> Changes, IReadOnlyList
         {
             if (m0.EverySeconds != m1.EverySeconds)
                 yield return $"Metrics: every {m0.EverySeconds} s → every {m1.EverySeconds} s";
+            if (m0.RuntimePath is { } path0 && m1.RuntimePath is { } path1 && path0 != path1)
+                yield return $"Text pages of the runtimes: {path0} → {path1}";
             if (m0.Closely != m1.Closely)
                 yield return m1.Closely is { } closely ? $"Metrics: every {closely.EverySeconds} s until {closely.Until.UtcDateTime:yyyy-MM-dd HH:mm} UTC, then every {m1.EverySeconds} s" : "Metrics: no close look any more";
             if (m1.Endpoints && (m0.EndpointPort, m0.EndpointPath) != (m1.EndpointPort, m1.EndpointPath))
@@ -54,6 +56,13 @@ public sealed record PlanDifference(IReadOnlyList<string> Changes, IReadOnlyList
                 yield return $"{what}: from {Names(was)} → from {Names(becomes)}";
         if (old.Traces is { } t0 && after.Traces is { } t1 && t0.Share != t1.Share)
             yield return $"Traces kept: {Share(t0.Share)} → {Share(t1.Share)}";
+        if (old.Traces is not null && after.Traces is not null && old.Traces.Tail != after.Traces.Tail)
+            yield return $"Whole traces: {Tail(old.Traces.Tail)} → {Tail(after.Traces.Tail)}";
+        var (d0, d1) = ((old.Destinations ?? []).ToDictionary(to => to.Name), (after.Destinations ?? []).ToDictionary(to => to.Name));
+        foreach (var to in d1.Values.Where(to => !d0.TryGetValue(to.Name, out var was) || Words(was) != Words(to)))
+            yield return $"Also sent to {to.Name}: {Words(to)}";
+        foreach (var to in d0.Values.Where(to => !d1.ContainsKey(to.Name)))
+            yield return $"No longer sent to {to.Name}";
         if (old.Flows is { } f0 && after.Flows is { } f1 && !(f0.Outside ?? []).SequenceEqual(f1.Outside ?? []))
             yield return $"Names outside: {(f0.Outside ?? []).Count} → {(f1.Outside ?? []).Count}";
     }
@@ -83,7 +92,13 @@ public sealed record PlanDifference(IReadOnlyList<string> Changes, IReadOnlyList
         if (after.Metrics is { Closely: { } look } m2 && look != old.Metrics?.Closely)
             yield return $"{Times((double)m2.EverySeconds / look.EverySeconds)} the samples of metrics while the close look lasts; the agents go back by themselves.";
         if (old.Traces is { } t0 && after.Traces is { } t1 && t0.Share != t1.Share)
-            yield return $"{Times(t1.Share / t0.Share)} the spans; counts stay right, because each kept one says how many it stands for.";
+            yield return $"{Times(t1.Share / t0.Share)} the spans{(t1.Tail is null ? "" : " of traces that are not kept for what they are")}; counts stay right, because each kept one says how many it stands for.";
+        if (old.Traces?.Tail is null && after.Traces?.Tail is { } tail)
+            yield return $"Spans pass through one collector and come {tail.WaitSeconds:0.#} s later; while it is away they wait on the nodes.";
+        if (old.Traces?.Tail is not null && after.Traces is { Tail: null })
+            yield return "The collector of whole traces goes; what it holds it sends on.";
+        foreach (var destination in (after.Destinations ?? []).Where(to => to.Url.StartsWith("http:", StringComparison.Ordinal) && (old.Destinations ?? []).All(was => was.Url != to.Url)))
+            yield return $"What goes to {destination.Name} is not encrypted on its way.";
     }
 
     private static IEnumerable<string> Rights(CollectionPlan old, CollectionPlan after)
@@ -100,6 +115,11 @@ public sealed record PlanDifference(IReadOnlyList<string> Changes, IReadOnlyList
     }
 
     private static string Names(IReadOnlyList<string>? namespaces) => namespaces is { Count: > 0 } ? string.Join(", ", namespaces.Order(StringComparer.Ordinal)) : "all namespaces";
+
+    private static string Words(Destination to) => $"{string.Join(", ", to.Signals ?? ["metrics", "logs", "traces"])} to {to.Url}";
+
+    private static string Tail(TailPlan? tail) => tail is null ? "not waited for"
+        : $"judged after {tail.WaitSeconds:0.#} s, kept where {string.Join(" or ", new[] { tail.Failed ? "a span failed" : null, tail.SlowerSeconds is { } slower ? $"longer than {slower:0.###} s" : null }.OfType<string>().DefaultIfEmpty("the share says so"))}";
 
     private static string Share(double share) => share >= 1 ? "all" : $"1 in {1 / share:0.#}";
 

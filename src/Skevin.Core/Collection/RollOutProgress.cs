@@ -49,7 +49,7 @@ public sealed record RollOutSummary(RollOutState State, int Updated, int Total, 
 /// <summary>Reads the progress of a roll-out off the inventory.</summary>
 public static class RollOutProgress
 {
-    /// <summary>One entry a node, and one for the state collector where the plan has one.</summary>
+    /// <summary>One entry a node, and one for each collector of the whole cluster the plan has.</summary>
     public static IReadOnlyList<AgentProgress> Of(Inventory inventory, CollectionPlan plan, int revision)
     {
         var wanted = revision.ToString(System.Globalization.CultureInfo.InvariantCulture);
@@ -59,10 +59,10 @@ public static class RollOutProgress
         var list = inventory.Nodes
             .Select(node => One(node.Name, agents.FirstOrDefault(pod => pod.Workload == Manifests.Agent && pod.Node == node.Name), node))
             .ToList();
-        if (Manifests.NeedsStateCollector(plan))
+        foreach (var (name, title) in Manifests.Collectors(plan))
         {
-            var state = agents.FirstOrDefault(pod => pod.Workload == Manifests.StateCollector);
-            list.Add(One("cluster state", state, inventory.Nodes.FirstOrDefault(node => node.Name == state?.Node)));
+            var one = agents.FirstOrDefault(pod => pod.Workload == name);
+            list.Add(One(title, one, inventory.Nodes.FirstOrDefault(node => node.Name == one?.Node)));
         }
         return list;
     }
@@ -72,8 +72,8 @@ public static class RollOutProgress
     {
         var wanted = revision.ToString(System.Globalization.CultureInfo.InvariantCulture);
         var ready = agents.Count(agent => agent.Stage == RollOutStage.Ready);
-        var held = inventory.Workloads.Any(workload => workload.Namespace == Manifests.Namespace && workload.Name is Manifests.Agent or Manifests.StateCollector && workload.Held);
-        var earlier = inventory.Pods.Where(pod => pod.Namespace == Manifests.Namespace && pod.Workload is Manifests.Agent or Manifests.StateCollector && pod.Revision != wanted)
+        var held = inventory.Workloads.Any(workload => workload.Namespace == Manifests.Namespace && Manifests.Workloads.Contains(workload.Name) && workload.Held);
+        var earlier = inventory.Pods.Where(pod => pod.Namespace == Manifests.Namespace && Manifests.Workloads.Contains(pod.Workload) && pod.Revision != wanted)
             .GroupBy(pod => pod.Revision ?? "unknown").ToDictionary(group => group.Key, group => group.Count());
         var state = ready == agents.Count && earlier.Count == 0 ? RollOutState.Done
             : agents.Any(agent => agent.Stage == RollOutStage.Stuck) ? RollOutState.Halted

@@ -69,6 +69,8 @@ public static class Sizing
     private const double UsualLines = 1;
     private static readonly Dictionary<string, double> UsualBytes = new() { ["metrics"] = 3.5, ["logs"] = 30, ["traces"] = 25, ["flows"] = 12 };
 
+    private const int UsualOfPod = 4;
+    private const int UsualOfEntry = 4;
     private const double Gib = 1L << 30;
     private const int Month = 30;
 
@@ -83,7 +85,7 @@ public static class Sizing
     public static PlanSize Of(CollectionPlan plan, CollectionPlan? inForce, Inventory inventory, MeasuredKinds measured, Prices? prices, TimeSpan retention, DateTimeOffset now)
     {
         var amounts = ExpectedSources.Of(plan, inventory).GroupBy(source => source.Kind).Select(group => Amount(group.Key, group.First().Signal, group.Count(), plan, inForce, inventory, measured, now))
-            .Concat(plan.Metrics?.Any == true ? [Amount(SourceKind.Agent, "metrics", inventory.Nodes.Count + (Manifests.NeedsStateCollector(plan) ? 1 : 0), plan, inForce, inventory, measured, now)] : []).ToArray();
+            .Concat(plan.Metrics?.Any == true ? [Amount(SourceKind.Agent, "metrics", inventory.Nodes.Count + Manifests.Collectors(plan).Count(), plan, inForce, inventory, measured, now)] : []).ToArray();
         var perSecond = amounts.Where(amount => amount.PerSecond is not null).GroupBy(amount => amount.Signal).ToDictionary(group => group.Key, group => group.Sum(amount => amount.PerSecond!.Value));
         var bytes = perSecond.ToDictionary(pair => pair.Key, pair => pair.Value * 86_400 * measured.BytesPerItem.GetValueOrDefault(pair.Key, UsualBytes[pair.Key]));
         double? price = prices is null ? null
@@ -98,6 +100,7 @@ public static class Sizing
             SourceKind.NodeUsage => ("nodes, pods and containers", (double)(inventory.Nodes.Count * SeriesOfNode + Running(inventory).Sum(pod => SeriesOfPod + SeriesOfContainer * pod.Containers.Count))),
             SourceKind.ClusterState => ("state of the cluster", inventory.Nodes.Count * StateOfNode + inventory.Workloads.Count * StateOfWorkload + inventory.Pods.Sum(pod => StateOfPod + pod.Containers.Sum(State))),
             SourceKind.HostMetrics => ("kernels of the nodes", sources * UsualKernel),
+            SourceKind.RuntimePage => ("pages of the runtimes", Running(inventory).Sum(pod => UsualOfPod + UsualOfEntry * (pod.Containers.Count + 1))),
             SourceKind.Endpoint => ("application endpoints", sources * UsualEndpoint),
             SourceKind.ContainerLog => ("lines of containers", 0),
             SourceKind.ClusterEvents => ("cluster events", 0),
@@ -107,6 +110,9 @@ public static class Sizing
             _ => ("flow records", 0),
         };
         double every = plan.Metrics?.EverySecondsAt(now) ?? 15;
+        // How many traces fail or are slow is not known before they are judged so.
+        if (kind == SourceKind.WorkloadSpans && inForce?.Traces is { } was && plan.Traces is { } becomes && (was.Tail != becomes.Tail || (becomes.Tail is not null && was.Share != becomes.Share)))
+            return new(signal, title, sources, 0, null, SizeBasis.Unknown);
         if (measured.PerSecond.TryGetValue(kind, out var rate) && measured.Sources.GetValueOrDefault(kind) is > 0 and var sent)
         {
             var carried = rate * sources / sent * (signal, inForce) switch
@@ -120,7 +126,7 @@ public static class Sizing
         return kind switch
         {
             SourceKind.NodeUsage or SourceKind.ClusterState or SourceKind.Agent => new(signal, title, sources, series, series / every, SizeBasis.Counted),
-            SourceKind.HostMetrics or SourceKind.Endpoint => new(signal, title, sources, series, series / every, SizeBasis.Usual),
+            SourceKind.HostMetrics or SourceKind.Endpoint or SourceKind.RuntimePage => new(signal, title, sources, series, series / every, SizeBasis.Usual),
             SourceKind.ContainerLog => new(signal, title, sources, 0, sources * UsualLines, SizeBasis.Usual),
             _ => new(signal, title, sources, 0, null, SizeBasis.Unknown),
         };

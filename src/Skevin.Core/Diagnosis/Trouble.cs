@@ -29,7 +29,8 @@ public sealed record Trouble(string Short, string Text, string Fix, TroublePlace
 /// <param name="Clocks">By how much the clock of each sender is ahead; negative where it is behind.</param>
 /// <param name="RollOut">How far the newest roll-out is; null where there was none.</param>
 /// <param name="Revision">Its revision.</param>
-public sealed record ClusterEvidence(IReadOnlyList<MetricCost> Metrics, IReadOnlyList<LineRate> Logs, IReadOnlyDictionary<string, TimeSpan> Clocks, RollOutSummary? RollOut = null, int Revision = 0);
+/// <param name="Destinations">What agents said lately of their further destinations.</param>
+public sealed record ClusterEvidence(IReadOnlyList<MetricCost> Metrics, IReadOnlyList<LineRate> Logs, IReadOnlyDictionary<string, TimeSpan> Clocks, RollOutSummary? RollOut = null, int Revision = 0, IReadOnlyList<Arrivals.SourceReport>? Destinations = null);
 
 /// <summary>Lines of a container.</summary>
 /// <param name="Source">namespace/pod/container.</param>
@@ -41,5 +42,5 @@ public sealed record LineRate(string Source, double Lately, double Before);
 public static class Troubles
 {
     /// <summary>What is proved.</summary>
-    public static IReadOnlyList<Trouble> Of(ClusterEvidence evidence) => [.. LabelExplosion.Find(evidence.Metrics), .. LogFlood.Find(evidence.Logs), .. ClockApart.Find(evidence.Clocks), .. AgentsOfTwoRevisions.Find(evidence.RollOut, evidence.Revision)];
+    public static IReadOnlyList<Trouble> Of(ClusterEvidence evidence) => [.. LabelExplosion.Find(evidence.Metrics), .. LogFlood.Find(evidence.Logs), .. ClockApart.Find(evidence.Clocks), .. AgentsOfTwoRevisions.Find(evidence.RollOut, evidence.Revision), .. DestinationRefuses.Find(evidence.Destinations ?? [])];
 }

@@ -193,6 +193,8 @@ public static class AlarmEndpoints
     private static async Task<AlarmsView> List(string? cluster, ClaimsPrincipal user, IDbContextFactory<SkevinContext> contexts, CancellationToken stop)
     {
         await using var context = await contexts.CreateDbContextAsync(stop);
+        // One look for both, or an alarm could stand there whose end is already told below.
+        await using var look = await context.Database.BeginTransactionAsync(System.Data.IsolationLevel.RepeatableRead, stop);
         var rows = await context.Alarms.AsNoTracking()
             .Join(context.AlarmRules, alarm => alarm.RuleId, rule => rule.Id, (alarm, rule) => new { alarm, rule })
             .Join(context.Clusters, pair => pair.alarm.ClusterId, row => row.Id, (pair, row) => new { pair.alarm, pair.rule, row.Name })

@@ -68,9 +68,9 @@ public static class ArrivalEndpoints
         {
             if (watchers.Visible(cluster, user) is not { } watched)
                 return ClusterEndpoints.NotThere(cluster).Http();
-            var expected = (await judge.Run(watched, stop)).Select(judged => judged.Evidence.Expected).FirstOrDefault(one => one.Kind == SourceKind.Endpoint && one.Name == source && user.Scope().Sees(watched.Name, one.Namespace));
+            var expected = (await judge.Run(watched, stop)).Select(judged => judged.Evidence.Expected).FirstOrDefault(one => one.Kind is SourceKind.Endpoint or SourceKind.RuntimePage && one.Name == source && user.Scope().Sees(watched.Name, one.Namespace));
             if (expected is null)
-                return new Problem(404, "No such endpoint.", "It is not expected now, or not for you. Only application endpoints have a page.").Http();
+                return new Problem(404, "No such endpoint.", "It is not expected now, or not for you. Only application endpoints and runtimes have a page.").Http();
             return expected.Agent is null ? new Problem(409, "There is no agent on its node.", "See the roll-out under Collect.").Http() : (await calls.Get<RawPageView>(watched, expected.Agent, "page/" + expected.Name, stop)).Http();
         }).Needs(Roles.Reader);
         routes.MapPost("/api/arrivals/cure", async Task<Results<Ok<RollOut>, ProblemHttpResult>> (

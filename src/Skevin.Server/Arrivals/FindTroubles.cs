@@ -6,12 +6,13 @@ using Skevin.Core.Diagnosis;
 using Skevin.Server.Ask;
 using Skevin.Server.Clusters;
 using Skevin.Server.Ingest;
+using Skevin.Storage.Arrivals;
 using Skevin.Storage.Metrics;
 
 namespace Skevin.Server.Arrivals;
 
 /// <summary>Finds what is wrong with a cluster's data though it arrives.</summary>
-public sealed class FindTroubles(SampleStore store, Heads heads, AskEnquiry ask, SenderClocks clocks, PlansInForce plans, TimeProvider clock)
+public sealed class FindTroubles(SampleStore store, Heads heads, AskEnquiry ask, SenderClocks clocks, PlansInForce plans, ArrivalBook book, TimeProvider clock)
 {
     private static readonly TimeSpan Every = TimeSpan.FromSeconds(10);
     private static readonly TimeSpan Over = TimeSpan.FromMinutes(2);
@@ -30,7 +31,7 @@ public sealed class FindTroubles(SampleStore store, Heads heads, AskEnquiry ask,
         var inventory = cluster.Watch.Current;
         var plan = (await plans.Revisions(cluster.Id, stop)).FirstOrDefault(revision => revision.AppliedAt is not null);
         var rollOut = plan is null ? null : RollOutProgress.Summary(inventory, RollOutProgress.Of(inventory, plan.Plan, plan.Revision), plan.Revision);
-        var found = Troubles.Of(new ClusterEvidence(Trimming.Metrics(alive, Nobody, new Dictionary<string, DateTimeOffset>()), await Lines(cluster.Id, now.ToUnixTimeSeconds() / 60, stop), clocks.Of(cluster.Id), rollOut, plan?.Revision ?? 0));
+        var found = Troubles.Of(new ClusterEvidence(Trimming.Metrics(alive, Nobody, new Dictionary<string, DateTimeOffset>()), await Lines(cluster.Id, now.ToUnixTimeSeconds() / 60, stop), clocks.Of(cluster.Id), rollOut, plan?.Revision ?? 0, book.Destinations(cluster.Id, now - Over)));
         _last[cluster.Id] = (now, found);
         return found;
     }

@@ -62,6 +62,7 @@ public static class CollectionEndpoints
         services.AddSingleton<RollOutPlan>();
         services.AddSingleton<HoldRollOut>();
         services.AddSingleton<AgentKeys>();
+        services.AddSingleton<KeepDestinationHeader>();
         services.AddSingleton<PlansInForce>();
         services.AddSingleton<MeasureCollection>();
         services.AddSingleton<MeasureTrimming>();
@@ -102,6 +103,13 @@ public static class CollectionEndpoints
             return watchers.Visible(name, user) is { } cluster ? (await hold.Run(cluster, body, stop)).Http() : ClusterEndpoints.NotThere(name).Http();
         }).Needs(Roles.Installer).Audits("held a roll-out or let it go on");
 
+        routes.MapPut("/api/clusters/{name}/collection/destinations/{destination}/header", async Task<Results<NoContent, ProblemHttpResult>> (
+            string name, string destination, DestinationHeader body, ClaimsPrincipal user, ClusterWatchers watchers, KeepDestinationHeader keep, AuditNote note, CancellationToken stop) =>
+        {
+            (note.Cluster, note.About) = (name, destination);
+            var problem = watchers.Visible(name, user) is { } cluster ? await keep.Run(cluster, destination, body, stop) : ClusterEndpoints.NotThere(name);
+            return problem is null ? TypedResults.NoContent() : problem.Http();
+        }).Needs(Roles.Installer).Audits("gave a destination its header");
         routes.MapGet("/api/clusters/{name}/collection/trimming", async Task<Results<Ok<TrimmingView>, ProblemHttpResult>> (
             string name, ClaimsPrincipal user, ClusterWatchers watchers, MeasureTrimming measure, CancellationToken stop) =>
             watchers.Visible(name, user) is { } cluster ? TypedResults.Ok(await measure.Run(cluster.Id, name, user.Scope(), stop)) : ClusterEndpoints.NotThere(name).Http()).Needs(Roles.Reader);

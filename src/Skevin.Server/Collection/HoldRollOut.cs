@@ -20,14 +20,14 @@ public sealed class HoldRollOut(LiveFeed feed)
     /// <summary>Does it.</summary>
     public async Task<Outcome<HoldRequest>> Run(WatchedCluster cluster, HoldRequest request, CancellationToken stop)
     {
-        var (ns, agent, state) = (Manifests.Namespace, Manifests.Agent, Manifests.StateCollector);
+        var (ns, agent) = (Manifests.Namespace, Manifests.Agent);
         if (cluster.Watch.Current.Workloads.All(workload => workload.Namespace != ns || workload.Name != agent))
             return new Problem(409, "Nothing is rolled out.", "Make a plan under Collect and roll it out.");
         try
         {
             await cluster.Client.AppsV1.PatchNamespacedDaemonSetAsync(Patch("updateStrategy", Manifests.UpdateStrategy(request.Held)), agent, ns, fieldManager: ManifestApply.FieldManager, cancellationToken: stop);
-            if (cluster.Watch.Current.Workloads.Any(workload => workload.Namespace == ns && workload.Name == state))
-                await cluster.Client.AppsV1.PatchNamespacedDeploymentAsync(Patch("paused", request.Held), state, ns, fieldManager: ManifestApply.FieldManager, cancellationToken: stop);
+            foreach (var workload in cluster.Watch.Current.Workloads.Where(workload => workload.Namespace == ns && workload.Name != agent && Manifests.Workloads.Contains(workload.Name)))
+                await cluster.Client.AppsV1.PatchNamespacedDeploymentAsync(Patch("paused", request.Held), workload.Name, ns, fieldManager: ManifestApply.FieldManager, cancellationToken: stop);
         }
         catch (Exception trouble) when (trouble is HttpOperationException or HttpRequestException)
         {

@@ -84,6 +84,7 @@ public sealed class RollOutPlan(IDbContextFactory<SkevinContext> contexts, Inges
             if (oneFirst)
                 await HoldRollOut.ReplaceFirst(cluster, stop);
             await ForgetConfigurations(cluster, row.Revision, stop);
+            await ForgetCollectors(cluster, plan, stop);
         }
         catch (Exception trouble) when (trouble is k8s.Autorest.HttpOperationException or HttpRequestException)
         {
@@ -109,6 +110,20 @@ public sealed class RollOutPlan(IDbContextFactory<SkevinContext> contexts, Inges
         var there = await cluster.Client.CoreV1.ListNamespacedConfigMapAsync(Manifests.Namespace, labelSelector: "app.kubernetes.io/managed-by=skevin", cancellationToken: stop);
         foreach (var old in there.Items.Where(item => !kept.Contains(item.Metadata.Name)))
             await cluster.Client.CoreV1.DeleteNamespacedConfigMapAsync(old.Metadata.Name, Manifests.Namespace, cancellationToken: stop);
+    }
+
+    // Collectors and headers the plan has no use for any more.
+    private static async Task ForgetCollectors(WatchedCluster cluster, CollectionPlan plan, CancellationToken stop)
+    {
+        var needed = Manifests.Collectors(plan).Select(collector => collector.Name).ToHashSet();
+        const string Ours = "app.kubernetes.io/managed-by=skevin";
+        foreach (var old in (await cluster.Client.AppsV1.ListNamespacedDeploymentAsync(Manifests.Namespace, labelSelector: Ours, cancellationToken: stop)).Items.Where(item => !needed.Contains(item.Metadata.Name)))
+            await cluster.Client.AppsV1.DeleteNamespacedDeploymentAsync(old.Metadata.Name, Manifests.Namespace, cancellationToken: stop);
+        foreach (var old in (await cluster.Client.CoreV1.ListNamespacedServiceAsync(Manifests.Namespace, labelSelector: Ours, cancellationToken: stop)).Items.Where(item => !needed.Contains(item.Metadata.Name)))
+            await cluster.Client.CoreV1.DeleteNamespacedServiceAsync(old.Metadata.Name, Manifests.Namespace, cancellationToken: stop);
+        var secrets = (plan.Destinations ?? []).Select(destination => destination.Secret).Append(Manifests.TokenSecret).ToHashSet();
+        foreach (var old in (await cluster.Client.CoreV1.ListNamespacedSecretAsync(Manifests.Namespace, labelSelector: Ours, cancellationToken: stop)).Items.Where(item => !secrets.Contains(item.Metadata.Name)))
+            await cluster.Client.CoreV1.DeleteNamespacedSecretAsync(old.Metadata.Name, Manifests.Namespace, cancellationToken: stop);
     }
 
     private static string Text(int revision) => revision.ToString(System.Globalization.CultureInfo.InvariantCulture);

@@ -11,6 +11,9 @@ public interface IProxyTarget
     /// <summary>The stats summary of a node, or null where there is no such node or it does not answer.</summary>
     JsonObject? StatsSummary(string node);
 
+    /// <summary>The text page of a node's container runtime, or null where there is no such node.</summary>
+    string? RuntimePage(string node);
+
     /// <summary>A page of a pod, fetched for the caller.</summary>
     Task<(int Status, string ContentType, byte[] Body)> PodPage(string ns, string pod, int port, string path, IHeaderDictionary headers, CancellationToken stop);
 }
@@ -18,6 +21,7 @@ public interface IProxyTarget
 /// <summary>The subset of the cluster's REST API that Skevin uses, over an object store.</summary>
 public sealed class ClusterApiServer(string version, ObjectStore store, Authority authority, IProxyTarget target, TimeProvider clock)
 {
+    private static readonly HashSet<string> AnsweredWhole = ["pods", "services", "serviceaccounts", "persistentvolumeclaims"];
     private static readonly HashSet<string> ClusterScoped =
         ["nodes", "namespaces", "clusterroles", "clusterrolebindings", "storageclasses", "persistentvolumes"];
 
@@ -115,9 +119,9 @@ public sealed class ClusterApiServer(string version, ObjectStore store, Authorit
                 await (store.Get(key) is { } found ? Json(context, 200, found.Json) : NotFound(context, plural, item!));
                 break;
             case "delete":
-                // A pod that is deleted is answered with itself, as it is still ending; other objects with a status.
+                // Some kinds are answered with the object as it was, others with a status. Source: the cluster API's published description, by operation.
                 var gone = store.Get(key);
-                await (gone is null || !store.Remove(key) ? NotFound(context, plural, item!) : plural == "pods" ? Json(context, 200, gone.Json) : Status(context, 200, "", "deleted", "Success"));
+                await (gone is null || !store.Remove(key) ? NotFound(context, plural, item!) : AnsweredWhole.Contains(plural) ? Json(context, 200, gone.Json) : Status(context, 200, "", "deleted", "Success"));
                 break;
             default:
                 await Write(context, verb, key, kind, apiVersion);
@@ -239,6 +243,12 @@ public sealed class ClusterApiServer(string version, ObjectStore store, Authorit
         {
             var summary = target.StatsSummary(item);
             await (summary is null ? Status(context, 503, "ServiceUnavailable", $"node {item} does not answer") : Json(context, 200, summary.ToJsonString()));
+            return;
+        }
+        if (plural == "nodes" && path == Model.RuntimePage.Path && target.RuntimePage(item) is { } page)
+        {
+            context.Response.ContentType = "text/plain; version=0.0.4";
+            await context.Response.WriteAsync(page, context.RequestAborted);
             return;
         }
         var parts = item.Split(':');

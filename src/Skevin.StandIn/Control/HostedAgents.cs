@@ -74,6 +74,9 @@ public sealed class HostedAgents(SimCluster cluster, Authority authority, PodNet
     public int? PortOf(string ns, string pod) =>
         _agents.Values.FirstOrDefault(hosted => hosted.Pod.Namespace == ns && hosted.Pod.Name == pod)?.Port;
 
+    /// <summary>The loopback port on which a collector for the whole cluster takes spans; null where it is none, or another port is asked for.</summary>
+    public int? SpanPortOf(SimPod pod, int port) => port == Manifests.SpanPort && _agents.GetValueOrDefault(pod.Uid) is { Agent.Gathers: true } hosted ? hosted.SpanPort : null;
+
     /// <summary>The loopback port that stands for a port of the agent's on a node; null where none listens.</summary>
     public int? PortOn(string node, int port) => OnNode(node) is not { } hosted ? null : port switch
     {
@@ -105,17 +108,18 @@ public sealed class HostedAgents(SimCluster cluster, Authority authority, PodNet
         var root = Root(pod);
         var account = pod.Template["spec"]?["serviceAccountName"]?.GetValue<string>() ?? "default";
         Write(Path.Combine(root, "account", "token"), authority.Issue(pod.Namespace, account));
-        var role = pod.Container["args"] is JsonArray args && args.Any(argument => argument?.GetValue<string>() == "state") ? AgentRole.State : AgentRole.Node;
+        var role = pod.Container["args"] is JsonArray { Count: 2 } args && Enum.TryParse<AgentRole>(args[1]!.GetValue<string>(), true, out var given) ? given : AgentRole.Node;
         var agent = new CollectingAgent(new AgentEnvironment(
             role, pod.Node, pod.Name, Path.Combine(root, "configuration", "agent.json"), Path.Combine(root, "ingest", "token"),
             Path.Combine(root, "account", "token"), null, clusterApi, BufferOf(pod, root), NodeRoot(pod.Node), IPAddress.Loopback, 0, 0, (host, port, cancel) => network.Dial(cluster, pod.Node, host, port, cancel), new NodeClock(clock, cluster, pod.Node))
         {
             Resolve = (name, family, _) => Task.FromResult(ServiceNetwork.LookUp(cluster, name, family)),
             SyslogPort = 0,
+            DestinationsFolder = Path.Combine(root, "destinations"),
             FreeBytes = () => cluster.FreeBytes(pod.Node) ?? new DriveInfo(Path.GetFullPath(folder)).AvailableFreeSpace,
         })
         { SealEvery = sealEvery };
-        var page = AgentHost.Build(agent, "http://127.0.0.1:0", role == AgentRole.Node ? "http://127.0.0.1:0" : null);
+        var page = AgentHost.Build(agent, "http://127.0.0.1:0", role != AgentRole.State ? "http://127.0.0.1:0" : null);
         await page.StartAsync(stop);
         var ports = page.Urls.Select(url => new Uri(url).Port).ToArray();
         cluster.Telemetry.Logs?.Write(pod, clock.GetUtcNow().ToUnixTimeMilliseconds() * 1_000_000, false, $"skevin agent, {role.ToString().ToLowerInvariant()}, on {pod.Node}");
@@ -137,8 +141,15 @@ public sealed class HostedAgents(SimCluster cluster, Authority authority, PodNet
         var name = pod.Template["spec"]?["volumes"]?.AsArray().Select(volume => volume?["configMap"]?["name"]?.GetValue<string>()).OfType<string>().FirstOrDefault() ?? Manifests.Agent;
         if (cluster.Store.Get(new ObjectKey("", "configmaps", pod.Namespace, name))?.Body["data"]?["agent.json"]?.GetValue<string>() is { } configuration)
             Write(Path.Combine(Root(pod), "configuration", "agent.json"), configuration);
-        if (cluster.Store.Get(new ObjectKey("", "secrets", pod.Namespace, Manifests.TokenSecret))?.Body["data"]?["token"]?.GetValue<string>() is { } token)
-            Write(Path.Combine(Root(pod), "ingest", "token"), System.Text.Encoding.UTF8.GetString(Convert.FromBase64String(token)));
+        WriteSecret(pod, Manifests.TokenSecret, "token", "ingest");
+        foreach (var destination in (pod.Template["spec"]?["volumes"] as JsonArray ?? []).Where(volume => volume?["name"]?.GetValue<string>().StartsWith("to-", StringComparison.Ordinal) == true))
+            WriteSecret(pod, destination!["secret"]!["secretName"]!.GetValue<string>(), "authorization", Path.Combine("destinations", destination["name"]!.GetValue<string>()["to-".Length..]));
+    }
+
+    private void WriteSecret(SimPod pod, string secret, string key, string folder)
+    {
+        if (cluster.Store.Get(new ObjectKey("", "secrets", pod.Namespace, secret))?.Body["data"]?[key]?.GetValue<string>() is { } text)
+            Write(Path.Combine(Root(pod), folder, key), System.Text.Encoding.UTF8.GetString(Convert.FromBase64String(text)));
     }
 
     // Written beside and renamed, as a volume is brought up to date: a reader never sees half a file.

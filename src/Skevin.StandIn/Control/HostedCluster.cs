@@ -29,6 +29,7 @@ internal sealed class HostedCluster : IAsyncDisposable
         (Model, _clock, Address) = (cluster, clock, new Uri($"http://127.0.0.1:{port}"));
         var authority = new Authority(cluster.Store, token);
         Agents = new HostedAgents(cluster, authority, network, Address, folder, clock);
+        network.Programs.Add(Agents.SpanPortOf);
         var api = new ClusterApiServer(cluster.Version, cluster.Store, authority, new ClusterProxy(cluster, Agents, clock, settle), clock);
         _api = Loopback.Serve(port, app => app.Run(api.Handle));
         _spans = new SpanExporter(cluster.Telemetry, node => Agents.PortOn(node, Manifests.SpanPort));
@@ -129,6 +130,13 @@ internal sealed class ClusterProxy(SimCluster cluster, HostedAgents agents, SimC
     {
         settle();
         return cluster.Nodes.Contains(node) ? Model.StatsSummary.Of(cluster, node, clock.GetUtcNow()) : null;
+    }
+
+    /// <inheritdoc/>
+    public string? RuntimePage(string node)
+    {
+        settle();
+        return cluster.Nodes.Contains(node) ? Model.RuntimePage.Of(cluster, node, clock.GetUtcNow()) : null;
     }
 
     /// <inheritdoc/>

@@ -15,6 +15,9 @@ public sealed class PodNetwork(IReadOnlyList<SimCluster> clusters)
     /// <summary>Clusters that were ordered since.</summary>
     public IReadOnlyList<SimCluster> Ordered { get; set; } = [];
 
+    /// <summary>Loopback ports of pods in which a program of its own runs: by pod and its port, null where it does not listen.</summary>
+    public List<Func<SimPod, int, int?>> Programs { get; } = [];
+
     /// <summary>The loopback port it listens on.</summary>
     public int Port { get; set; }
 
@@ -32,11 +35,12 @@ public sealed class PodNetwork(IReadOnlyList<SimCluster> clusters)
         var (pod, faults) = Find(address);
         if (pod is not null && address.Contains(':') && !from.HasV6(pod.Node))
             throw new SocketException((int)SocketError.HostUnreachable);
+        var own = pod is null ? null : Programs.Select(program => program(pod, port)).FirstOrDefault(found => found is not null);
         var listens = pod is not null && Listens(pod, port, faults!);
         var socket = new Socket(SocketType.Stream, ProtocolType.Tcp) { NoDelay = true };
         try
         {
-            await socket.ConnectAsync(IPAddress.Loopback, listens ? Port : ClosedPort, stop);
+            await socket.ConnectAsync(IPAddress.Loopback, own ?? (listens ? Port : ClosedPort), stop);
             return new NetworkStream(socket, ownsSocket: true);
         }
         catch

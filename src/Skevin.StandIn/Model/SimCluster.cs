@@ -20,7 +20,7 @@ public sealed class SimCluster
     private readonly RequestModel _requests;
     private readonly Random _random;
     private readonly int _number;
-    private int _lastAddress = 10;
+    private readonly PodPlacement _placement;
     private DateTimeOffset _now;
 
     // A longer stretch is a time in which the stand-in was off: nothing is told of it.
@@ -51,6 +51,7 @@ public sealed class SimCluster
     {
         (_blueprint, _nodes, _events) = (blueprint, new NodeObjects(Store, blueprint, number), new EventRecorder(Store));
         (_step, _faults) = (step ?? FineStep, faults);
+        _placement = new PodPlacement(Store, blueprint, faults, number);
         Telemetry = new ClusterTelemetry(logs);
         Booted = now - TimeSpan.FromDays(23);
         Name = name;
@@ -166,7 +167,7 @@ public sealed class SimCluster
     {
         lock (_lock)
             return new SimClusterState(
-                _now, [.. _pods.Values], _lastAddress, _load.Nodes, Booted,
+                _now, [.. _pods.Values], _placement.LastAddress, _load.Nodes, Booted,
                 [.. Store.All().Where(item => item.Key.Plural is not ("pods" or "nodes" or "events"))
                     .Select(item => new KeptObject(item.Key.Group, item.Key.Plural, item.Key.Namespace, item.Key.Name, item.Json))]);
     }
@@ -188,7 +189,7 @@ public sealed class SimCluster
             }
             _load.Take(state.Nodes);
             _requests.GoOn(state.Now);
-            (_now, _lastAddress, Booted) = (state.Now, state.LastAddress, state.Booted ?? Booted);
+            (_now, _placement.LastAddress, Booted) = (state.Now, state.LastAddress, state.Booted ?? Booted);
         }
     }
 
@@ -234,6 +235,7 @@ public sealed class SimCluster
 
     private void Control()
     {
+        _placement.AddressServices();
         // A pod somebody deleted goes, and its controller makes another; pods of a workload that was removed go with it.
         foreach (var deleted in _pods.Values.Where(pod => Store.Get(Key(pod)) is null).ToArray())
             Remove(deleted);
@@ -453,40 +455,10 @@ public sealed class SimCluster
 
     private bool Place(SimPod pod)
     {
-        if (_faults.IsOn(Faults.StorageClassMissing) && pod is { Namespace: "auction", OwnerName: "lot-cache" })
-        {
-            pod.CannotSchedule = $"0/{Nodes.Count} nodes are available: pod has unbound immediate PersistentVolumeClaims.";
+        var placed = _placement.Place(pod, _pods.Values, [.. _joined.Select(node => (node, ConditionOf(node.Name).Ready))], HasV6);
+        if (!placed)
             Show(pod);
-            return false;
-        }
-        if (pod.Node.Length == 0)
-        {
-            var ready = _joined.Where(node => ConditionOf(node.Name).Ready).ToArray();
-            var free = ready
-                .Select(node => (node, used: _pods.Values.Where(other => other.Node == node.Name).ToArray()))
-                .Select(pair => (node: pair.node.Name, cores: pair.node.Cores - pair.used.Sum(other => other.Request.Cores), memory: pair.node.Gib * (1L << 30) - pair.used.Sum(other => other.Request.Memory),
-                    same: pair.used.Count(other => other.OwnerName == pod.OwnerName)))
-                .Where(place => place.cores >= pod.Request.Cores && place.memory >= pod.Request.Memory)
-                .OrderBy(place => place.same).ThenByDescending(place => place.cores).ToArray();
-            if (free.Length == 0)
-            {
-                pod.CannotSchedule = $"0/{Nodes.Count} nodes are available: {string.Join(", ", new[] { (Nodes.Count - ready.Length, "node(s) had untolerated taint {node.kubernetes.io/not-ready: }"), (ready.Length, "Insufficient cpu or memory") }.Where(why => why.Item1 > 0).Select(why => $"{why.Item1} {why.Item2}"))}.";
-                Show(pod);
-                return false;
-            }
-            pod.Node = free[0].node;
-        }
-        if (pod.OnHostNetwork)
-        {
-            pod.Addresses = [.. Store.Get(new ObjectKey("", "nodes", "", pod.Node))!.Body["status"]!["addresses"]!.AsArray().Where(address => address!["type"]!.GetValue<string>() == "InternalIP").Select(address => address!["address"]!.GetValue<string>())];
-            return true;
-        }
-        _lastAddress++;
-        var v4 = $"198.51.{99 + _number}.{_lastAddress % 240 + 10}";
-        var v6 = $"2001:db8:{_number:x}::{_lastAddress:x}";
-        var onlyV6 = Scenario.Workloads.FirstOrDefault(workload => workload.Namespace == pod.Namespace && workload.Name == pod.OwnerName)?.OnlyV6 == true;
-        pod.Addresses = [.. onlyV6 || !_blueprint.V4 ? [] : new[] { v4 }, .. HasV6(pod.Node) ? new[] { v6 } : []];
-        return true;
+        return placed;
     }
 
     private void Show(SimPod pod) => Store.Put(Key(pod), pod.ToObject());

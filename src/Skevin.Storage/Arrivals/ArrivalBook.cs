@@ -85,6 +85,10 @@ public sealed class ArrivalBook(NpgsqlDataSource database, TimeProvider clock)
         };
     }
 
+    /// <summary>What agents have said of their further destinations since a moment.</summary>
+    public IReadOnlyList<SourceReport> Destinations(int cluster, DateTimeOffset since) =>
+        [.. _reports.Where(pair => pair.Key.Cluster == cluster && pair.Key.Signal == ExpectedSources.Destinations).SelectMany(pair => pair.Value.Values).Where(report => report.At >= since)];
+
     /// <summary>The last refused push of a cluster since one was accepted, or null.</summary>
     public Refusal? Refused(int cluster) => _refusals.GetValueOrDefault(cluster);
 
@@ -152,7 +156,7 @@ public sealed class ArrivalBook(NpgsqlDataSource database, TimeProvider clock)
     {
         var now = clock.GetUtcNow();
         var latest = reports.GroupBy(item => (item.Signal, item.Source, item.Agent)).Select(group => group.MaxBy(item => item.At)!).ToArray();
-        var quiet = reports.Where(report => report.Signal != "metrics" && report.Error is null)
+        var quiet = reports.Where(report => report.Signal is not ("metrics" or ExpectedSources.Destinations) && report.Error is null)
             .Select(report => (cluster, new SourceArrival(report.Signal, report.Source, new Dictionary<long, int> { [report.At.ToUnixTimeSeconds() / 60] = 0 }, report.At.ToUnixTimeMilliseconds()))).ToArray();
         await using var connection = await database.OpenConnectionAsync(stop);
         await using var transaction = await connection.BeginTransactionAsync(stop);

@@ -25,7 +25,7 @@ public sealed class SenderTests
         var buffer = new DiskBuffer(Path.Combine(_folder, "buffer"));
         var server = new Scripted(answer);
         File.WriteAllText(Path.Combine(_folder, "token"), "first\n");
-        return (new Sender(buffer, Path.Combine(_folder, "token"), _clock, new HttpClient(server)), buffer, server);
+        return (new Sender(buffer, async stop => "Bearer " + (await File.ReadAllTextAsync(Path.Combine(_folder, "token"), stop)).Trim(), _clock, new HttpClient(server)), buffer, server);
     }
 
     private static HttpResponseMessage Status(HttpStatusCode code) => new(code) { Content = new StringContent("words") };

@@ -111,7 +111,7 @@ export function ArrivalsStation() {
 }
 
 /** Whether a source is an application's endpoint, which has a page to look at. */
-const isEndpoint = (source: Source) => source.signal === "metrics" && /^[^/]+\/[^/]+:\d+$/.test(source.source);
+const hasPage = (source: Source) => source.signal === "metrics" && (/^[^/]+\/[^/]+:\d+$/.test(source.source) || source.source.startsWith("runtime/"));
 
 const signals = ["metrics", "logs", "traces", "flows"] as const;
 
@@ -145,7 +145,7 @@ function SourceDetail({ source, cluster, now }: { source: Source; cluster: strin
         {cure.error ? <Trouble error={cure.error} /> : null}
       </div>
       <div>
-        <Row style={{ justifyContent: "space-between" }}><Heading>Evidence</Heading>{isEndpoint(source) && <Button onPress={() => setPage(true)}>Last raw page</Button>}</Row>
+        <Row style={{ justifyContent: "space-between" }}><Heading>Evidence</Heading>{hasPage(source) && <Button onPress={() => setPage(true)}>Last raw page</Button>}</Row>
         <pre>{[...source.proof, source.lastSeen ? `${exact(Date.parse(source.lastSeen))} received last` : "nothing received yet",
           source.report ? `${exact(Date.parse(source.report.at))} the agent: ${whole(source.report.read)} read, ${whole(source.report.sent)} sent, ${whole(source.report.dropped)} dropped${source.report.error ? `; ${source.report.error}` : ""}` : "no status record from the agent yet"].join("\n")}</pre>
       </div>

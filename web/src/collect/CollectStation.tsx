@@ -8,6 +8,7 @@ import { Choose, Switch, TextInput } from "../parts/fields";
 import { CatalogueDialog } from "./CatalogueDialog";
 import { CostCard } from "./CostCard";
 import { Difference } from "./Difference";
+import { DestinationsDialog } from "./DestinationsDialog";
 import { fromWhere, NamespacesDialog } from "./NamespacesDialog";
 import { OutsideDialog } from "./OutsideDialog";
 import { RevisionsDialog } from "./RevisionsDialog";
@@ -24,8 +25,9 @@ type Metrics = NonNullable<Plan["metrics"]>;
 const Signals = styled(Card)`
   display: grid;
   grid-template-columns: 1.75fr 1.1fr 1.1fr 1.1fr;
-  > div { padding: 10px 14px 12px; border-top: 3px solid transparent; }
-  > div + div { border-left: 1px solid ${({ theme }) => theme.rule}; }
+  > div.whole { grid-column: 1 / -1; border-left: 0; border-top: 1px solid ${({ theme }) => theme.rule}; padding: 4px 14px; display: flex; align-items: center; gap: 6px; }
+  > div:not(.whole) { padding: 10px 14px 12px; border-top: 3px solid transparent; }
+  > div + div:not(.whole) { border-left: 1px solid ${({ theme }) => theme.rule}; }
   .line { display: flex; align-items: center; justify-content: space-between; min-height: 32px; gap: 8px; flex-wrap: wrap; }
   .sub { display: flex; align-items: center; gap: 6px; margin: 0 0 4px 46px; flex-wrap: wrap; }
   @media (max-width: 1100px) { grid-template-columns: 1fr 1fr; }
@@ -41,7 +43,7 @@ const Two = styled.div`
 `;
 const Yaml = styled.pre`margin: 0; padding: 12px; max-height: 52vh; overflow: auto; font-size: 12px; line-height: 1.45; background: ${({ theme }) => theme.ground}; border: 1px solid ${({ theme }) => theme.rule};`;
 
-const noMetrics: Metrics = { resourceUsage: false, clusterState: false, endpoints: false, everySeconds: 15, endpointPort: "metrics", endpointPath: "/metrics", namespaces: null, hostMetrics: false, closely: null, rules: null };
+const noMetrics: Metrics = { resourceUsage: false, clusterState: false, endpoints: false, everySeconds: 15, endpointPort: "metrics", endpointPath: "/metrics", namespaces: null, hostMetrics: false, closely: null, rules: null, runtimePath: null };
 const shares = (current: number) => [...new Set([1, 0.5, 0.25, 0.1, 0.01, current])].sort((a, b) => b - a);
 
 export function CollectStation() {
@@ -54,6 +56,7 @@ export function CollectStation() {
   const [catalogue, setCatalogue] = useState(false);
   const [tokens, setTokens] = useState(false);
   const [outside, setOutside] = useState(false);
+  const [destinations, setDestinations] = useState(false);
   const [revisions, setRevisions] = useState(false);
   const [search, setSearch] = useSearchParams();
   const trimming = search.has("trim");
@@ -73,7 +76,7 @@ export function CollectStation() {
   const plan = draft ?? current;
   const { logs, traces, flows } = plan;
   const metrics = plan.metrics ?? noMetrics;
-  const changeMetrics = (part: Partial<Metrics>) => { const next = { ...metrics, ...part }; setDraft({ ...plan, metrics: next.resourceUsage || next.clusterState || next.endpoints || next.hostMetrics ? next : null }); };
+  const changeMetrics = (part: Partial<Metrics>) => { const next = { ...metrics, ...part }; setDraft({ ...plan, metrics: next.resourceUsage || next.clusterState || next.endpoints || next.hostMetrics || next.runtimePath != null ? next : null }); };
   const changeLogs = (part: Partial<NonNullable<Plan["logs"]>>) => { const next = { containers: false, events: false, namespaces: null, leftOut: null, syslog: false, joined: false, ...logs, ...part }; setDraft({ ...plan, logs: next.containers || next.events || next.syslog ? next : null }); };
   const closely = metrics.closely && Date.parse(metrics.closely.until) > Date.now() ? metrics.closely : null;
   const changed = draft !== null && JSON.stringify(draft) !== JSON.stringify(current);
@@ -103,6 +106,8 @@ export function CollectStation() {
           {(metrics.resourceUsage || metrics.endpoints) && <div className="sub">{closely ? <><Quiet>every {length(closely.everySeconds)} until {exact(Date.parse(closely.until))}</Quiet><Button bare onPress={() => changeMetrics({ closely: null })}>No close look</Button></>
             : <Button bare onPress={() => changeMetrics({ closely: { everySeconds: 1, until: new Date(Date.now() + 15 * 60_000).toISOString() } })}>Look closely for 15 min</Button>}</div>}
           <div className="line"><Switch on={!!metrics.hostMetrics} onChange={(on) => changeMetrics({ hostMetrics: on })}>Kernels of the nodes</Switch></div>
+          <div className="line"><Switch on={metrics.runtimePath != null} onChange={(on) => changeMetrics({ runtimePath: on ? "metrics/containers" : null })}>Text pages of the runtimes</Switch></div>
+          {metrics.runtimePath != null && <div className="sub"><Quiet>path</Quiet><div style={{ width: 168 }}><TextInput hideLabel label="Path of the runtime's page" value={metrics.runtimePath} onChange={(text) => changeMetrics({ runtimePath: text })} /></div></div>}
           <div className="line"><Switch on={!!metrics.clusterState} onChange={(on) => changeMetrics({ clusterState: on })}>State of the cluster</Switch></div>
           <div className="line"><Switch on={!!metrics.endpoints} onChange={(on) => changeMetrics({ endpoints: on })}>Application endpoints</Switch></div>
           {metrics.endpoints && <div className="sub"><Quiet>port</Quiet><div style={{ width: 82 }}><TextInput hideLabel label="Port name" value={metrics.endpointPort ?? ""} onChange={(text) => changeMetrics({ endpointPort: text })} /></div><Quiet>path</Quiet><div style={{ width: 88 }}><TextInput hideLabel label="Path" value={metrics.endpointPath ?? ""} onChange={(text) => changeMetrics({ endpointPath: text })} /></div></div>}
@@ -118,15 +123,18 @@ export function CollectStation() {
         </div>
         <div style={{ borderTopColor: theme.traces }}>
           <Heading>Traces</Heading>
-          <div className="line"><Switch on={!!traces} onChange={(on) => setDraft({ ...plan, traces: on ? { share: 1, namespaces: null } : null })}>Spans sent to the agents</Switch></div>
+          <div className="line"><Switch on={!!traces} onChange={(on) => setDraft({ ...plan, traces: on ? { share: 1, namespaces: null, tail: null } : null })}>Spans sent to the agents</Switch></div>
           {traces && <div className="sub"><Quiet>from</Quiet><Button bare onPress={() => setChoosing("traces")}>{fromWhere(traces.namespaces)}</Button></div>}
-          {traces && <div className="line"><Choose label="traces kept" value={String(traces.share)} onChange={(key) => setDraft({ ...plan, traces: { ...traces, share: Number(key) } })} options={shares(traces.share).map((share) => ({ id: String(share), text: share === 1 ? "all traces" : `1 in ${Math.round(1 / share)}` }))} /></div>}
+          {traces && <div className="line"><Switch on={!!traces.tail} onChange={(on) => setDraft({ ...plan, traces: { ...traces, share: on && traces.share === 1 ? 0.1 : traces.share, tail: on ? { waitSeconds: 10, failed: true, slowerSeconds: 1 } : null } })}>Judged when whole</Switch></div>}
+          {traces?.tail && <WholeTraces tail={traces.tail} change={(tail) => setDraft({ ...plan, traces: { ...traces, tail } })} />}
+          {traces && <div className="line"><Choose label={traces.tail ? "of the rest" : "traces kept"} value={String(traces.share)} onChange={(key) => setDraft({ ...plan, traces: { ...traces, share: Number(key) } })} options={shares(traces.share).map((share) => ({ id: String(share), text: share === 1 ? "all traces" : `1 in ${Math.round(1 / share)}` }))} /></div>}
         </div>
         <div style={{ borderTopColor: theme.flows }}>
           <Heading>Flows</Heading>
           <div className="line"><Switch on={!!flows} onChange={(on) => setDraft({ ...plan, flows: on ? { outside: null } : null })}>What the nodes see</Switch></div>
           {flows && <div className="line"><Button onPress={() => setOutside(true)}>Names outside{flows.outside && flows.outside.length > 0 ? `, ${flows.outside.length}` : ""}</Button></div>}
         </div>
+        <div className="whole"><Quiet>Sent to this server{(plan.destinations ?? []).map((to) => `, ${to.name}`).join("")}</Quiet><Button bare onPress={() => setDestinations(true)}>{plan.destinations?.length ? "Destinations" : "Send it elsewhere too"}</Button></div>
       </Signals>
       {changed && <Difference cluster={cluster} plan={plan} title={view.revision === 0 ? "What it begins" : "What the draft changes"} />}
       <Two>
@@ -141,12 +149,28 @@ export function CollectStation() {
       {trimming && view.revision > 0 && <TrimDialog cluster={cluster} plan={plan} change={setDraft} close={() => setTrimming(false)} />}
       {catalogue && <CatalogueDialog cluster={cluster} close={() => setCatalogue(false)} />}
       {tokens && <TokensDialog cluster={cluster} close={() => setTokens(false)} />}
+      {destinations && <DestinationsDialog cluster={cluster} destinations={plan.destinations ?? []} close={() => setDestinations(false)} keep={(list) => { setDraft({ ...plan, destinations: list.length > 0 ? list : null }); setDestinations(false); }} />}
       {outside && flows && <OutsideDialog names={flows.outside ?? []} close={() => setOutside(false)} keep={(names) => { setDraft({ ...plan, flows: { ...flows, outside: names.length > 0 ? names : null } }); setOutside(false); }} />}
       {revisions && <RevisionsDialog cluster={cluster} revisions={view.revisions} close={() => setRevisions(false)} take={(old) => { setDraft(old); setRevisions(false); }} />}
       {choosing && <NamespacesDialog cluster={cluster} what={{ endpoints: "Application endpoints", logs: "Lines of containers", traces: "Spans" }[choosing]} close={() => setChoosing(null)}
         chosen={(choosing === "endpoints" ? metrics.namespaces : choosing === "logs" ? logs?.namespaces : traces?.namespaces) ?? null}
         keep={(names) => { if (choosing === "endpoints") changeMetrics({ namespaces: names }); else if (choosing === "logs") changeLogs({ namespaces: names }); else if (traces) setDraft({ ...plan, traces: { ...traces, namespaces: names } }); setChoosing(null); }} />}
       {manifests && <ManifestsDialog cluster={cluster} plan={plan} close={() => setManifests(false)} />}
+    </>
+  );
+}
+
+type Tail = Schemas["TailPlan"];
+
+/** Which traces are kept whatever the share. */
+function WholeTraces({ tail, change }: { tail: Tail; change: (tail: Tail) => void }) {
+  const wait = tail.waitSeconds ?? 10;
+  return (
+    <>
+      <div className="sub"><Choose label="after" value={String(wait)} onChange={(key) => change({ ...tail, waitSeconds: Number(key) })} options={[...new Set([5, 10, 30, 60, wait])].sort((a, b) => a - b).map((seconds) => ({ id: String(seconds), text: length(seconds) }))} /></div>
+      <div className="sub"><Switch on={tail.failed !== false} onChange={(on) => change({ ...tail, failed: on })}>all that failed</Switch></div>
+      <div className="sub"><Choose label="all longer than" value={String(tail.slowerSeconds ?? "")} onChange={(key) => change({ ...tail, slowerSeconds: key === "" ? null : Number(key) })}
+        options={[{ id: "", text: "no bound" }, ...[...new Set([0.25, 0.5, 1, 2, 5, ...(tail.slowerSeconds ? [tail.slowerSeconds] : [])])].sort((a, b) => a - b).map((seconds) => ({ id: String(seconds), text: `${seconds} s` }))]} /></div>
     </>
   );
 }

@@ -1138,6 +1138,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/clusters/{name}/collection/destinations/{destination}/header": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                    destination: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["DestinationHeader"];
+                };
+            };
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/clusters/{name}/collection/trimming": {
         parameters: {
             query?: never;
@@ -2919,6 +2959,7 @@ export interface components {
             logs?: null | components["schemas"]["LogsPlan"];
             traces?: null | components["schemas"]["TracesPlan"];
             flows?: null | components["schemas"]["FlowsPlan"];
+            destinations?: null | components["schemas"]["Destination"][];
             signals?: null | string[];
         };
         CollectionView: {
@@ -2993,6 +3034,14 @@ export interface components {
         CureRequest: {
             cluster: string;
             act: components["schemas"]["CureAct"];
+        };
+        Destination: {
+            name: string;
+            url: string;
+            signals?: null | string[];
+        };
+        DestinationHeader: {
+            authorization: string;
         };
         EntryCertificate: {
             secret: string;
@@ -3245,6 +3294,7 @@ export interface components {
             hostMetrics: boolean;
             closely?: null | components["schemas"]["CloseLook"];
             rules?: null | components["schemas"]["MetricRule"][];
+            runtimePath?: null | string;
             any?: boolean;
         };
         /**
@@ -3896,6 +3946,17 @@ export interface components {
             hold: string;
             why: string;
         };
+        TailPlan: {
+            /**
+             * Format: double
+             * @default 10
+             */
+            waitSeconds: number;
+            /** @default true */
+            failed: boolean;
+            /** Format: double */
+            slowerSeconds?: null | number;
+        };
         Termination: {
             reason: string;
             /** Format: int32 */
@@ -3969,6 +4030,7 @@ export interface components {
              */
             share: number;
             namespaces?: null | string[];
+            tail?: null | components["schemas"]["TailPlan"];
         };
         TrimmingView: {
             metrics: components["schemas"]["MetricCost"][];
