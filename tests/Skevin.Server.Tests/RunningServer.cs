@@ -69,6 +69,9 @@ public class RunningServer : IAsyncLifetime
     public int PracticePort { get; } = TestDatabase.FreePorts(4);
     public IServiceProvider Services => _app!.Services;
 
+    /// <summary>How often it keeps what it measures of itself. Not at all, so that what tests count is theirs.</summary>
+    protected virtual int OwnTelemetrySeconds => 0;
+
     /// <summary>Everything, as a keeper of the whole.</summary>
     public HttpClient Keeper { get; private set; } = null!;
 
@@ -82,7 +85,7 @@ public class RunningServer : IAsyncLifetime
         Address = new Uri($"http://127.0.0.1:{port}");
         _app = SkevinApp.Build([], new Dictionary<string, string?>
         {
-            ["SKEVIN_PORT"] = port.ToString(), ["SKEVIN_OTLP_GRPC_PORT"] = GrpcPort.ToString(), ["SKEVIN_DATABASE"] = Database, ["SKEVIN_DEMO"] = "1", ["SKEVIN_PRACTICE_PORT"] = PracticePort.ToString(),
+            ["SKEVIN_PORT"] = port.ToString(), ["SKEVIN_OTLP_GRPC_PORT"] = GrpcPort.ToString(), ["SKEVIN_DATABASE"] = Database, ["SKEVIN_DEMO"] = "1", ["SKEVIN_PRACTICE_PORT"] = PracticePort.ToString(), ["SKEVIN_OWN_TELEMETRY_SECONDS"] = OwnTelemetrySeconds.ToString(),
         });
         await Services.GetRequiredService<Preparation>().Run(CancellationToken.None);
         await _app.StartAsync();

@@ -92,6 +92,9 @@ public static class ExpectedSources
     /// <summary>Name of what an agent says of itself.</summary>
     public static string Own(string node) => "agent/" + node;
 
+    /// <summary>Name of what a server measures of itself.</summary>
+    public static string Server(string server) => "server/" + server;
+
     /// <summary>What stands for a signal where an agent reports of its further destinations.</summary>
     public const string Destinations = "destinations";
 

@@ -1,6 +1,7 @@
 using System.Net.Http.Headers;
 using System.Text;
 using Microsoft.EntityFrameworkCore;
+using Skevin.Server.Setup;
 using Skevin.Storage;
 
 namespace Skevin.Server.Alarms;
@@ -22,6 +23,7 @@ public sealed class DeliverMessages(IDbContextFactory<SkevinContext> contexts, I
         {
             message.Attempts++;
             message.LastError = await Post(message, stop);
+            OwnMetrics.Tried(message.LastError is null);
             if (message.LastError is null)
                 message.DeliveredAt = clock.GetUtcNow();
             else

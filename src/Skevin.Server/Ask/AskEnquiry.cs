@@ -76,7 +76,15 @@ public sealed class AskEnquiry(SampleStore store, SeriesIndex index, Heads heads
         return await Answering(request, stop, async (enquiry, window) =>
         {
             asked.Note(enquiry);
-            return (enquiry, await EnquiryRunner.Run(enquiry, ScopePredicate(request.Scope), window, ReaderFor(access, request.Cluster), new Limits(), deadline.Token));
+            var began = System.Diagnostics.Stopwatch.GetTimestamp();
+            try
+            {
+                return (enquiry, await EnquiryRunner.Run(enquiry, ScopePredicate(request.Scope), window, ReaderFor(access, request.Cluster), new Limits(), deadline.Token));
+            }
+            finally
+            {
+                OwnMetrics.Asked(began);
+            }
         });
     }
 

@@ -45,6 +45,7 @@ public sealed class SizePlan(SampleStore store, MeasureCollection measure, Setti
         ("metrics", ExpectedSources.ClusterState) => SourceKind.ClusterState,
         ("metrics", _) when source.StartsWith(ExpectedSources.NodeUsage(""), StringComparison.Ordinal) => SourceKind.NodeUsage,
         ("metrics", _) when source.StartsWith(ExpectedSources.Host(""), StringComparison.Ordinal) => SourceKind.HostMetrics,
+        ("metrics", _) when source.StartsWith(ExpectedSources.Server(""), StringComparison.Ordinal) => null,
         ("metrics", _) when source.StartsWith(ExpectedSources.Runtime(""), StringComparison.Ordinal) => SourceKind.RuntimePage,
         ("metrics", _) when source.StartsWith(ExpectedSources.Own(""), StringComparison.Ordinal) => SourceKind.Agent,
         ("metrics", _) => ExpectedSources.IsEndpoint(source) ? SourceKind.Endpoint : null,

@@ -100,5 +100,15 @@ public static class ReadySheets
             new("Sent by the agents", "by signal", "skevin.agent.items.sent -> rate -> sum by skevin.signal", "lines", 84, "skevin.signal", "Samples, lines, spans and flow records a second that the server accepted."),
             new("Sources that fail", "by node", "skevin.agent.sources.failing -> sum by node", "steps", 70, "node", "Sources whose last read brought an error."),
         ]),
+        new("skevin", "Skevin itself", "Whether the servers keep up with what they take in and what they are asked.",
+        [
+            new("Taken in", "items a second, by signal", "skevin.server.items.accepted -> rate -> sum by skevin.signal", "lines", 96, "skevin.signal", "Samples, log records, spans and flow records that were committed."),
+            new("Refused", "items a second, by signal", "skevin.server.items.refused -> rate -> sum by skevin.signal", "steps", 70, "skevin.signal", "Items of requests that were taken, refused by their stamp or form."),
+            new("Half of the enquiries within", "", "skevin.server.enquiry.duration -> rise -> p50", "lines", 84, "", "Half of all enquiries were answered faster."),
+            new("95 % of requests within", "by route, slowest six", "http.server.request.duration -> rise -> p95 by http.route -> highest 6", "lines", 96, "http.route", "Requests of the page and of senders, by the address they go to."),
+            new("Passes of the workers", "95 % within, by worker", "skevin.server.worker.duration -> rise -> p95 by skevin.worker", "lines", 84, "skevin.worker", "Judging rules, folding, merging: a worker that takes longer than its turn falls behind."),
+            new("Memory", "by server", "dotnet.process.memory.working_set -> sum by service.instance.id", "lines", 84, "service.instance.id", "Working set of each server process."),
+            new("Processor", "by server", "dotnet.process.cpu.time -> rate -> sum by service.instance.id", "lines", 84, "service.instance.id", "Processor time of each server process."),
+        ]),
     ];
 }

@@ -32,13 +32,28 @@ public static class IngestEndpoints
     public static void MapIngest(this IEndpointRouteBuilder routes, SkevinOptions options)
     {
         const string Because = "Senders show an ingest token in place of a session.";
-        routes.MapPost("/v1/metrics", Metrics).ExcludeFromDescription().Open(Because);
-        routes.MapPost("/v1/logs", Logs).ExcludeFromDescription().Open(Because);
-        routes.MapPost("/v1/traces", Traces).ExcludeFromDescription().Open(Because);
-        routes.MapPost("/v1/flows", Flows).ExcludeFromDescription().Open(Because);
+        routes.MapPost("/v1/metrics", Metrics).AddEndpointFilter(Gone).ExcludeFromDescription().Open(Because);
+        routes.MapPost("/v1/logs", Logs).AddEndpointFilter(Gone).ExcludeFromDescription().Open(Because);
+        routes.MapPost("/v1/traces", Traces).AddEndpointFilter(Gone).ExcludeFromDescription().Open(Because);
+        routes.MapPost("/v1/flows", Flows).AddEndpointFilter(Gone).ExcludeFromDescription().Open(Because);
         // On its own port only: what is not encrypted must speak HTTP/2 from the first byte.
         foreach (var service in new[] { routes.MapGrpcService<GrpcMetrics>(), routes.MapGrpcService<GrpcLogs>(), routes.MapGrpcService<GrpcTraces>() })
             service.RequireHost($"*:{options.GrpcPort}").Open(Because);
+    }
+
+    // Another server has disconnected the cluster while its token was still remembered here.
+    private static async ValueTask<object?> Gone(EndpointFilterInvocationContext call, EndpointFilterDelegate next)
+    {
+        try
+        {
+            return await next(call);
+        }
+        catch (Npgsql.PostgresException missing) when (missing.SqlState == Npgsql.PostgresErrorCodes.ForeignKeyViolation)
+        {
+            call.HttpContext.RequestServices.GetRequiredService<IngestTokens>().Forget();
+            await Answer(call.HttpContext, 401, "The cluster of this ingest token has been disconnected.");
+            return Results.Empty;
+        }
     }
 
     private static async Task Metrics(HttpContext context, Admission admission, TakeSignals take)

@@ -23,6 +23,7 @@ public sealed class TakeSignals(MetricsIntake metrics, SignalIntake signals, Arr
         var result = await metrics.Store(sender.Token.ClusterId, new RequestKey(sender.Token.Id, sender.Key), read);
         if (result.Conflicts > 0)
             read.Refused.Add("Another value is stored for the same series and time: there are two senders.", result.Conflicts);
+        OwnMetrics.Took("metrics", sender.Cluster, read.Samples.Sum(run => run.Points.Count) + read.Histograms.Sum(run => run.Points.Count) - result.Conflicts, read.Refused.Count);
         var answer = new ExportMetricsServiceResponse();
         if (read.Refused.Count > 0)
             answer.PartialSuccess = new ExportMetricsPartialSuccess { RejectedDataPoints = read.Refused.Count, ErrorMessage = read.Refused.Why };
@@ -39,6 +40,7 @@ public sealed class TakeSignals(MetricsIntake metrics, SignalIntake signals, Arr
             await signals.Store(new SignalRequest(sender.Token.ClusterId, new RequestKey(sender.Token.Id, sender.Key ?? HashOf(body)), read.Sources) { Lines = read.Lines, Events = read.Events });
         if (read.Reports.Count > 0)
             await arrivals.Report(sender.Token.ClusterId, read.Reports, stop);
+        OwnMetrics.Took("logs", sender.Cluster, read.Lines.Count + read.Events.Count, read.Refused.Count);
         var answer = new ExportLogsServiceResponse();
         if (read.Refused.Count > 0)
             answer.PartialSuccess = new ExportLogsPartialSuccess { RejectedLogRecords = read.Refused.Count, ErrorMessage = read.Refused.Why };
@@ -52,6 +54,7 @@ public sealed class TakeSignals(MetricsIntake metrics, SignalIntake signals, Arr
         limits.Take(sender.Token, read.Spans.Count);
         if (read.Spans.Count > 0)
             await signals.Store(new SignalRequest(sender.Token.ClusterId, new RequestKey(sender.Token.Id, sender.Key), read.Sources) { Spans = read.Spans });
+        OwnMetrics.Took("traces", sender.Cluster, read.Spans.Count, read.Refused.Count);
         var answer = new ExportTraceServiceResponse();
         if (read.Refused.Count > 0)
             answer.PartialSuccess = new ExportTracePartialSuccess { RejectedSpans = read.Refused.Count, ErrorMessage = read.Refused.Why };
@@ -88,6 +91,7 @@ public sealed class TakeSignals(MetricsIntake metrics, SignalIntake signals, Arr
         limits.Take(sender.Token, taken.Length);
         if (taken.Length > 0)
             await signals.Store(new SignalRequest(sender.Token.ClusterId, new RequestKey(sender.Token.Id, sender.Key ?? HashOf(body)), sources.Arrivals) { Flows = FlowMinutes.Of(taken), Singles = [.. taken.Where(flow => flow.End > oldest)] });
+        OwnMetrics.Took("flows", sender.Cluster, taken.Length, refused.Count);
         return (taken.Length, refused);
     }
 

@@ -48,7 +48,9 @@ public abstract class SingleWorker(string database, long lockNumber, TimeSpan ev
         {
             await using var alive = new NpgsqlCommand("select 1", connection);
             await alive.ExecuteScalarAsync(stop);
+            var began = System.Diagnostics.Stopwatch.GetTimestamp();
             await Work(stop);
+            OwnMetrics.Worked(what, began);
         }
     }
 }

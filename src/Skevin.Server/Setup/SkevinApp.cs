@@ -96,6 +96,7 @@ public static class SkevinApp
         services.AddHostedService<PeerLive>();
         services.AddSingleton<Preparation>();
         services.AddHostedService<Housekeeping>();
+        services.AddHostedService<OwnTelemetry>();
         services.AddSessions();
         services.AddPeople();
         services.AddClusters();

@@ -20,9 +20,11 @@ namespace Skevin.Server.Setup;
 /// <param name="FirstPassword">Their password.</param>
 /// <param name="Provider">Address of the provider clusters are ordered from; null for none.</param>
 /// <param name="ProviderToken">Token it is asked with; null for none.</param>
+/// <param name="OwnTelemetry">How often the server keeps what it measures of itself; zero for never.</param>
+/// <param name="OwnCluster">Cluster it is kept with; null for the one connected first.</param>
 public sealed record SkevinOptions(
     int Port, int GrpcPort, string Listen, string Database, string Address, bool Demo, string DemoPassword, int PracticePort, string PageFolder,
-    TimeSpan Retention, TimeSpan SummaryRetention, long MostBytes, string AgentImage, string? FirstPerson, string? FirstPassword, Uri? Provider, string? ProviderToken)
+    TimeSpan Retention, TimeSpan SummaryRetention, long MostBytes, string AgentImage, string? FirstPerson, string? FirstPassword, Uri? Provider, string? ProviderToken, TimeSpan OwnTelemetry, string? OwnCluster)
 {
     /// <summary>The demo's person.</summary>
     public const string DemoPerson = "amsel@larkfield.example";
@@ -65,6 +67,9 @@ public sealed record SkevinOptions(
             Text("SKEVIN_PROVIDER") is not { } provider ? Text("SKEVIN_DEMO") == "1" ? new Uri($"http://127.0.0.1:{Number("SKEVIN_PRACTICE_PORT", 5190) + 3}/provider/") : null
                 : Uri.TryCreate(provider.TrimEnd('/') + "/", UriKind.Absolute, out var address) && address.Scheme is "http" or "https" ? address
                 : throw new InvalidOperationException($"SKEVIN_PROVIDER is '{provider}'; an address such as https://machines.example is expected."),
-            Text("SKEVIN_PROVIDER_TOKEN"));
+            Text("SKEVIN_PROVIDER_TOKEN"),
+            Text("SKEVIN_OWN_TELEMETRY_SECONDS") is not { } every ? TimeSpan.FromSeconds(15) : int.TryParse(every, NumberStyles.None, CultureInfo.InvariantCulture, out var seconds) && seconds <= 3600 ? TimeSpan.FromSeconds(seconds)
+                : throw new InvalidOperationException($"SKEVIN_OWN_TELEMETRY_SECONDS is '{every}'; seconds from 1 to 3600 are expected, 0 for never."),
+            Text("SKEVIN_OWN_CLUSTER"));
     }
 }
