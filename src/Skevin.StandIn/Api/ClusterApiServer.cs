@@ -31,7 +31,7 @@ public sealed class ClusterApiServer(string version, ObjectStore store, Authorit
         ["services"] = "Service", ["serviceaccounts"] = "ServiceAccount", ["events"] = "Event", ["deployments"] = "Deployment",
         ["statefulsets"] = "StatefulSet", ["daemonsets"] = "DaemonSet", ["replicasets"] = "ReplicaSet", ["clusterroles"] = "ClusterRole",
         ["clusterrolebindings"] = "ClusterRoleBinding", ["roles"] = "Role", ["rolebindings"] = "RoleBinding",
-        ["ingresses"] = "Ingress", ["storageclasses"] = "StorageClass", ["persistentvolumeclaims"] = "PersistentVolumeClaim",
+        ["ingresses"] = "Ingress", ["storageclasses"] = "StorageClass", ["persistentvolumeclaims"] = "PersistentVolumeClaim", ["horizontalpodautoscalers"] = "HorizontalPodAutoscaler",
     };
 
     /// <summary>Answers one request.</summary>

@@ -12,12 +12,13 @@ public static class Discovery
         ("rbac.authorization.k8s.io", "v1", ["clusterroles", "clusterrolebindings", "roles", "rolebindings"]),
         ("networking.k8s.io", "v1", ["ingresses"]),
         ("storage.k8s.io", "v1", ["storageclasses"]),
+        ("autoscaling", "v2", ["horizontalpodautoscalers"]),
     ];
 
     private static readonly Dictionary<string, string> Short = new()
     {
         ["nodes"] = "no", ["namespaces"] = "ns", ["pods"] = "po", ["configmaps"] = "cm", ["services"] = "svc", ["serviceaccounts"] = "sa", ["events"] = "ev", ["persistentvolumeclaims"] = "pvc",
-        ["deployments"] = "deploy", ["statefulsets"] = "sts", ["daemonsets"] = "ds", ["replicasets"] = "rs", ["ingresses"] = "ing", ["storageclasses"] = "sc",
+        ["deployments"] = "deploy", ["statefulsets"] = "sts", ["daemonsets"] = "ds", ["replicasets"] = "rs", ["ingresses"] = "ing", ["storageclasses"] = "sc", ["horizontalpodautoscalers"] = "hpa",
     };
 
     /// <summary>The document for a path, or null where it is none of discovery's.</summary>

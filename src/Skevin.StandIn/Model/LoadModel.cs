@@ -82,7 +82,7 @@ public sealed class LoadModel(Faults faults, int seed)
         foreach (var pod in pods)
         {
             cpu += pod.PodCpuSeconds;
-            memory += pod.MemoryBytes;
+            memory += pod.MemoryBytes + pod.SidecarBytes;
             received += pod.ReceivedBytes;
             sent += pod.SentBytes;
         }
@@ -116,8 +116,12 @@ public sealed class LoadModel(Faults faults, int seed)
             leak = rate > 0 ? workload.LeakPerHour * Mib * seconds / 3600 * (faults.IsOn(Faults.Leak) ? 60 : 1) : 0;
             memory = workload.BaseMemory;
         }
+        // Each request passes the sidecar twice: in, and what it calls out.
+        var beside = pod.Sidecar is null ? 0 : 0.004 + rate * 0.0004;
+        pod.Cores = cores;
         pod.CpuSeconds += cores * seconds;
-        pod.PodCpuSeconds += cores * seconds;
+        pod.SidecarCpuSeconds += beside * seconds;
+        pod.PodCpuSeconds += (cores + beside) * seconds;
         pod.LeakedBytes += leak;
         pod.MemoryBytes = memory * Mib * (0.99 + 0.02 * _random.NextDouble()) + pod.LeakedBytes + Math.Min(60, pod.InFlight) * 0.25 * Mib;
         // Probes and heartbeats; requests add theirs.

@@ -65,12 +65,15 @@ public sealed class RequestModel(LoadModel load, Faults faults, int seed, int we
     private const double PolicyPatience = 1;
     private const double NamePatience = 2;
     private const double NamesFailing = 0.6;
+    private const long RetryPause = 25_000_000;
     private const long Nanos = 1_000_000_000;
 
     private Random _random = new(seed);
     private readonly PriorityQueue<Action<IRequestSink>, long> _due = new();
     private Dictionary<string, SimPod[]> _ready = [];
     private double _bank;
+    private IReadOnlyDictionary<string, RouteRule> _routes = new Dictionary<string, RouteRule>();
+    private readonly RouteState _state = new();
 
     /// <summary>Goes on from a moment: what comes is drawn anew, so that no trace has the id of one before.</summary>
     public void GoOn(DateTimeOffset from) => _random = new Random(unchecked(seed * 31 + (int)from.ToUnixTimeSeconds()));
@@ -80,11 +83,15 @@ public sealed class RequestModel(LoadModel load, Faults faults, int seed, int we
     /// <param name="now">End of the step.</param>
     /// <param name="seconds">Its length.</param>
     /// <param name="sink">Is told.</param>
-    public void Tick(IEnumerable<SimPod> pods, DateTimeOffset now, double seconds, IRequestSink sink)
+    /// <param name="routes">What sidecars do on the way to a workload; null for nothing.</param>
+    public void Tick(IEnumerable<SimPod> pods, DateTimeOffset now, double seconds, IRequestSink sink, IReadOnlyDictionary<string, RouteRule>? routes = null)
     {
+        if (routes is not null)
+            _routes = routes;
         _ready = pods.Where(pod => pod.IsReady).GroupBy(pod => $"{pod.Namespace}/{pod.OwnerName}").ToDictionary(group => group.Key, group => group.OrderBy(pod => pod.Name, StringComparer.Ordinal).ToArray());
         _bank = load.BankSeconds(now);
         var begin = Nano(now) - (long)(seconds * Nanos);
+        _state.Forget(begin);
         foreach (var workload in Scenario.Workloads.Where(workload => workload.Enters > 0))
         {
             var expected = workload.Enters * (workload.Steady ? LoadCurve.Base : load.Entering(now)) * seconds / weight;
@@ -124,10 +131,12 @@ public sealed class RequestModel(LoadModel load, Faults faults, int seed, int we
     private sealed record Caller(SimPod? Pod, string Outside);
 
     // Simulates a request to a workload and returns when it was answered and what was wrong.
-    private (long End, string? Trouble, (string, string)? Exception, SimPod? By, IPAddress? Address) Serve(ScenarioWorkload workload, Caller? from, TraceId trace, ulong parent, string lot, long at)
+    private (long End, string? Trouble, (string, string)? Exception, SimPod? By, IPAddress? Address) Serve(ScenarioWorkload workload, Caller? from, TraceId trace, ulong parent, string lot, long at, RouteRule? rule = null)
     {
-        if (Pick(workload.Id) is not { } pod)
+        if (Pick(workload.Id, rule, at) is not { } pod)
             return (at + 2_000_000, $"{workload.Name} has no ready pod", ("NoEndpointException", Stack(workload, "Connect")), null, null);
+        if (rule is not null && _state.IsFull(pod, rule, at, weight))
+            return (at + 1_000_000, $"{workload.Name} has no connection free, its limit is {rule.Connections}", null, null, null);
         var span = Bits() | 1;
         var (here, trouble, exception) = (at, (string?)null, ((string, string)?)null);
         var own = Exponential(pod.ServiceSeconds);
@@ -154,6 +163,8 @@ public sealed class RequestModel(LoadModel load, Faults faults, int seed, int we
             if (trouble is null && _random.NextDouble() < 0.0008)
                 (trouble, exception) = ("lot was changed meanwhile", ("ConflictException", Stack(workload, "Store")));
         }
+        if (rule is not null)
+            _state.Called(pod, rule, at, here, trouble is not null);
         var served = new ServedRequest(pod, pod.ContainerStarted, workload, trace, span, parent, lot, at, here - at, trouble, exception, weight);
         Tell(here, sink => sink.Served(served));
         if (from is null)
@@ -185,11 +196,25 @@ public sealed class RequestModel(LoadModel load, Faults faults, int seed, int we
             Told(end, new MadeCall(caller, caller.ContainerStarted, trace, span, parent, workload.Method, workload.Name, destination, workload.Port, at, end - at, 0, "queue does not answer within 1 s", thrown, weight));
             return (end, "queue does not answer within 1 s", thrown);
         }
-        var (answered, trouble, exception, by, address) = Serve(workload, new Caller(caller, ""), trace, span, lot, at + 300_000);
-        var back = answered + 300_000;
-        Told(back, new MadeCall(caller, caller.ContainerStarted, trace, span, parent, workload.Method, workload.Name, address, workload.Port, at, back - at,
-            by is null ? 0 : trouble is null ? 200 : 503, trouble, trouble is null ? null : by is null ? exception : null, weight));
-        return (back, trouble is null ? null : $"{workload.Name}: {trouble}", exception);
+        // Rules of the way act where the caller has a sidecar that carries them out.
+        var rule = caller.Sidecar is null ? null : _routes.GetValueOrDefault(workload.Id);
+        var (tried, begin) = (0, at + 300_000);
+        while (true)
+        {
+            var (answered, trouble, exception, by, address) = Serve(workload, new Caller(caller, ""), trace, span, lot, begin, rule);
+            var status = by is null ? 0 : trouble is null ? 200 : 503;
+            if (rule is { Timeout: > 0 } && answered > begin + (long)(rule.Timeout * Nanos))
+                (answered, trouble, exception, status) = (begin + (long)(rule.Timeout * Nanos), $"no answer of {workload.Name} within {rule.Timeout:0.###} s", ("TimeoutException", Stack(Scenario.Of(caller)!, "Send")), 504);
+            if (trouble is not null && rule is not null && tried++ < rule.Retries)
+            {
+                begin = answered + RetryPause;
+                continue;
+            }
+            var back = answered + 300_000;
+            Told(back, new MadeCall(caller, caller.ContainerStarted, trace, span, parent, workload.Method, workload.Name, address, workload.Port, at, back - at,
+                status, trouble, trouble is null ? null : status is 0 or 504 ? exception : null, weight));
+            return (back, trouble is null ? null : $"{workload.Name}: {trouble}", exception);
+        }
     }
 
     private (long End, string? Trouble, (string, string)? Exception) CallBank(SimPod caller, TraceId trace, ulong parent, string lot, long at)
@@ -256,7 +281,13 @@ public sealed class RequestModel(LoadModel load, Faults faults, int seed, int we
 
     private void Tell(long at, Action<IRequestSink> tell) => _due.Enqueue(tell, at);
 
-    private SimPod? Pick(string id) => _ready.TryGetValue(id, out var pods) && !(id == Faults.Mistyped && faults.IsOn(Faults.SelectorMatchesNothing)) ? pods[_random.Next(pods.Length)] : null;
+    private SimPod? Pick(string id, RouteRule? rule = null, long at = 0)
+    {
+        if (!_ready.TryGetValue(id, out var pods) || (id == Faults.Mistyped && faults.IsOn(Faults.SelectorMatchesNothing)))
+            return null;
+        var open = rule is null ? pods : _state.Open(pods, rule, at);
+        return open[_random.Next(open.Length)];
+    }
 
     private ulong Bits() => (ulong)_random.NextInt64() << 1 ^ (ulong)_random.NextInt64();
 

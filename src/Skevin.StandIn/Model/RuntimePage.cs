@@ -18,14 +18,14 @@ public static class RuntimePage
     {
         var text = new StringBuilder();
         var pods = cluster.Pods.Where(pod => pod.Node == node && pod.Running).OrderBy(pod => pod.Name, StringComparer.Ordinal).ToArray();
-        Family("container_processing_seconds_total", "counter", "Processor time used.", pod => pod.PodCpuSeconds, pod => (now - pod.Created).TotalSeconds * IdleCores);
-        Family("container_memory_resident_bytes", "gauge", "Memory in use.", pod => pod.MemoryBytes, _ => IdleBytes);
+        Family("container_processing_seconds_total", "counter", "Processor time used.", pod => pod.CpuSeconds, pod => pod.SidecarCpuSeconds, pod => (now - pod.Created).TotalSeconds * IdleCores);
+        Family("container_memory_resident_bytes", "gauge", "Memory in use.", pod => pod.MemoryBytes, pod => pod.SidecarBytes, _ => IdleBytes);
         text.Append("# HELP container_network_received_bytes_total Bytes received.\n# TYPE container_network_received_bytes_total counter\n");
         foreach (var pod in pods)
             text.Append(CultureInfo.InvariantCulture, $"container_network_received_bytes_total{{container=\"\",id=\"/pods/{pod.Uid}\",image=\"\",interface=\"eth0\",name=\"\",namespace=\"{pod.Namespace}\",pod=\"{pod.Name}\"}} {Math.Floor(pod.ReceivedBytes)}\n");
         return text.ToString();
 
-        void Family(string name, string type, string help, Func<SimPod, double> own, Func<SimPod, double> idle)
+        void Family(string name, string type, string help, Func<SimPod, double> own, Func<SimPod, double> beside, Func<SimPod, double> idle)
         {
             text.Append(CultureInfo.InvariantCulture, $"# HELP {name} {help}\n# TYPE {name} {type}\n");
             foreach (var pod in pods)
@@ -34,8 +34,10 @@ public static class RuntimePage
                 void Line(string of, string id, string from, double value) =>
                     text.Append(CultureInfo.InvariantCulture, $"{name}{{container=\"{of}\",id=\"/pods/{pod.Uid}{id}\",image=\"{from}\",name=\"{id.TrimStart('/')}\",namespace=\"{pod.Namespace}\",pod=\"{pod.Name}\"}} {value:R}\n");
                 Line(container, $"/{container}-{pod.Restarts}", image, own(pod));
+                if (pod.Sidecar is { } sidecar)
+                    Line(SimPod.SidecarName, "/" + SimPod.SidecarName, sidecar["image"]?.GetValue<string>() ?? "", beside(pod));
                 Line("", "/hold", "runtime/hold:3", idle(pod));
-                Line("", "", "", own(pod) + idle(pod));
+                Line("", "", "", own(pod) + beside(pod) + idle(pod));
             }
         }
     }

@@ -21,6 +21,7 @@ public sealed class SimCluster
     private readonly Random _random;
     private readonly int _number;
     private readonly PodPlacement _placement;
+    private readonly ReplicaAutoscaler _autoscaler;
     private DateTimeOffset _now;
 
     // A longer stretch is a time in which the stand-in was off: nothing is told of it.
@@ -51,7 +52,7 @@ public sealed class SimCluster
     {
         (_blueprint, _nodes, _events) = (blueprint, new NodeObjects(Store, blueprint, number), new EventRecorder(Store));
         (_step, _faults) = (step ?? FineStep, faults);
-        _placement = new PodPlacement(Store, blueprint, faults, number);
+        (_placement, _autoscaler) = (new PodPlacement(Store, blueprint, faults, number), new ReplicaAutoscaler(Store));
         Telemetry = new ClusterTelemetry(logs);
         Booted = now - TimeSpan.FromDays(23);
         Name = name;
@@ -132,7 +133,8 @@ public sealed class SimCluster
                 Control();
                 _load.Tick(_pods.Values, _now, step.TotalSeconds);
                 if (!off && _blueprint.Demo)
-                    _requests.Tick(_pods.Values.OrderBy(pod => pod.Name, StringComparer.Ordinal), _now, step.TotalSeconds, Telemetry);
+                    _requests.Tick(_pods.Values.OrderBy(pod => pod.Name, StringComparer.Ordinal), _now, step.TotalSeconds, Telemetry, RouteRule.Of(Store));
+                _autoscaler.Run(_pods.Values, _now, (ns, workload, from, to) => _events.Write(_now, new JsonObject { ["kind"] = "Deployment", ["namespace"] = ns, ["name"] = workload, ["apiVersion"] = "apps/v1" }, "", "Normal", "ScalingReplicaSet", $"Scaled {(to > from ? "up" : "down")} {workload} from {from} to {to}"));
                 foreach (var pod in _pods.Values)
                     Live(pod);
                 if ((_faults.IsOn(Faults.LogFlood) || _faults.IsOn(Faults.RotationLoss)) && !off)
@@ -320,7 +322,7 @@ public sealed class SimCluster
             OwnerKind = kind,
             OwnerName = owner,
             TemplateHash = hash[..9],
-            TemplateJson = template,
+            TemplateJson = Injected(ns, template),
             Created = _now,
             StepSince = _now,
         };
@@ -328,6 +330,20 @@ public sealed class SimCluster
             pod.Node = node;
         _pods[pod.Uid] = pod;
         Show(pod);
+    }
+
+    // A webhook puts the sidecar beside whatever is made in a namespace that is labelled so; what runs already stays as it is.
+    private string Injected(string ns, string template)
+    {
+        if (Store.Get(new ObjectKey("", "namespaces", "", ns))?.Body["metadata"]?["labels"]?[RouteRule.SidecarLabel]?.ToString() != "on")
+            return template;
+        var body = (JsonObject)JsonNode.Parse(template)!;
+        body["spec"]!["containers"]!.AsArray().Add(new JsonObject
+        {
+            ["name"] = SimPod.SidecarName, ["image"] = "larkfield/sidecar:1.4",
+            ["resources"] = new JsonObject { ["requests"] = new JsonObject { ["cpu"] = "50m", ["memory"] = "64Mi" }, ["limits"] = new JsonObject { ["cpu"] = "200m", ["memory"] = "128Mi" } },
+        });
+        return body.ToJsonString();
     }
 
     private void Remove(SimPod pod)
@@ -430,6 +446,8 @@ public sealed class SimCluster
 
     private void SayStarted(SimPod pod, DateTimeOffset at)
     {
+        if (pod.Sidecar is not null)
+            Telemetry.Logs?.Write(pod, at.ToUnixTimeMilliseconds() * 1_000_000, false, $"INFO sidecar of {pod.Name} takes its connections", SimPod.SidecarName);
         if (Scenario.Of(pod) is { } workload)
             Telemetry.Logs?.Write(pod, at.ToUnixTimeMilliseconds() * 1_000_000, false, workload.JsonLogs
                 ? $"{{\"level\":\"info\",\"message\":\"{workload.Name} started\"}}" : $"INFO {workload.Name} started");

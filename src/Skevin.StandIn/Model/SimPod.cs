@@ -136,6 +136,22 @@ public sealed class SimPod
     [JsonIgnore]
     public JsonObject Container => (JsonObject)Template["spec"]!["containers"]![0]!;
 
+    /// <summary>The container that was put beside it when it was made, or null.</summary>
+    [JsonIgnore]
+    public JsonObject? Sidecar => Template["spec"]!["containers"]!.AsArray().Skip(1).OfType<JsonObject>().FirstOrDefault(container => container["name"]?.GetValue<string>() == SidecarName);
+
+    /// <summary>Name of that container.</summary>
+    public const string SidecarName = "sidecar";
+
+    /// <summary>Cores in use now, of its own container.</summary>
+    public double Cores { get; set; }
+
+    /// <summary>Seconds of processor the sidecar has used.</summary>
+    public double SidecarCpuSeconds { get; set; }
+
+    /// <summary>Bytes the sidecar uses.</summary>
+    public double SidecarBytes => Sidecar is null ? 0 : 42 << 20;
+
     /// <summary>Whether it uses its node's own network.</summary>
     [JsonIgnore]
     public bool OnHostNetwork => Template["spec"]?["hostNetwork"]?.GetValue<bool>() == true;
@@ -203,7 +219,9 @@ public sealed class SimPod
             ["conditions"] = Conditions(),
         };
         if (Step != PodStep.Unscheduled)
-            status["containerStatuses"] = new JsonArray(container);
+            status["containerStatuses"] = Sidecar is { } beside
+                ? new JsonArray(container, new JsonObject { ["name"] = SidecarName, ["image"] = beside["image"]?.DeepClone(), ["ready"] = Running, ["restartCount"] = 0, ["state"] = Running ? State() : new JsonObject { ["waiting"] = new JsonObject { ["reason"] = "ContainerCreating" } } })
+                : new JsonArray(container);
         if (Addresses.Length > 0)
         {
             status["podIP"] = Addresses[0];

@@ -35,22 +35,21 @@ public static class StatsSummary
         ["podRef"] = new JsonObject { ["name"] = pod.Name, ["namespace"] = pod.Namespace, ["uid"] = pod.Uid },
         ["startTime"] = Time(pod.Created),
         ["cpu"] = Cpu(pod.PodCpuSeconds, now),
-        ["memory"] = Memory(pod, now),
+        ["memory"] = Memory(pod.MemoryBytes + pod.SidecarBytes, now),
         ["network"] = Network(pod.ReceivedBytes, pod.SentBytes, now),
-        ["containers"] = new JsonArray(new JsonObject
-        {
-            ["name"] = pod.Container["name"]!.DeepClone(),
-            ["startTime"] = Time(pod.ContainerStarted),
-            ["cpu"] = Cpu(pod.CpuSeconds, now),
-            ["memory"] = Memory(pod, now),
-        }),
+        ["containers"] = new JsonArray([Container(pod, pod.Container["name"]!.GetValue<string>(), pod.CpuSeconds, pod.MemoryBytes, now), .. pod.Sidecar is null ? [] : new[] { Container(pod, SimPod.SidecarName, pod.SidecarCpuSeconds, pod.SidecarBytes, now) }]),
+    };
+
+    private static JsonObject Container(SimPod pod, string name, double seconds, double bytes, DateTimeOffset now) => new()
+    {
+        ["name"] = name, ["startTime"] = Time(pod.ContainerStarted), ["cpu"] = Cpu(seconds, now), ["memory"] = Memory(bytes, now),
     };
 
     private static JsonObject Cpu(double seconds, DateTimeOffset now) => new() { ["time"] = Time(now), ["usageCoreNanoSeconds"] = Math.Round(seconds * 1e9) };
 
-    private static JsonObject Memory(SimPod pod, DateTimeOffset now) => new()
+    private static JsonObject Memory(double bytes, DateTimeOffset now) => new()
     {
-        ["time"] = Time(now), ["workingSetBytes"] = Math.Round(pod.MemoryBytes), ["rssBytes"] = Math.Round(pod.MemoryBytes * 0.87),
+        ["time"] = Time(now), ["workingSetBytes"] = Math.Round(bytes), ["rssBytes"] = Math.Round(bytes * 0.87),
     };
 
     private static JsonObject Network(double received, double sent, DateTimeOffset now) => new()

@@ -34,9 +34,10 @@ public sealed class PodLogs(string folder)
 
     /// <summary>Writes what a container says.</summary>
     /// <param name="time">Nanoseconds since the epoch.</param>
-    public void Write(SimPod pod, long time, bool stderr, string message)
+    /// <param name="of">Which container; null for the first.</param>
+    public void Write(SimPod pod, long time, bool stderr, string message, string? of = null)
     {
-        var waiting = Of(pod).Waiting;
+        var waiting = Of(pod, of ?? pod.Container["name"]!.GetValue<string>()).Waiting;
         for (var at = 0; at < message.Length || at == 0; at += LongestPart)
         {
             var part = message.AsSpan(at, Math.Min(LongestPart, message.Length - at));
@@ -76,12 +77,12 @@ public sealed class PodLogs(string folder)
             Directory.Delete(PodFolder(pod), recursive: true);
     }
 
-    private Container Of(SimPod pod)
+    private Container Of(SimPod pod, string name)
     {
-        var key = $"{pod.Uid}/{pod.Restarts}";
+        var key = $"{pod.Uid}/{name}/{pod.Restarts}";
         if (_open.TryGetValue(key, out var container))
             return container;
-        var path = Path.Combine(PodFolder(pod), pod.Container["name"]!.GetValue<string>(), $"{pod.Restarts}.log");
+        var path = Path.Combine(PodFolder(pod), name, $"{pod.Restarts}.log");
         return _open[key] = new Container { Path = path, Length = File.Exists(path) ? new FileInfo(path).Length : 0 };
     }
 }

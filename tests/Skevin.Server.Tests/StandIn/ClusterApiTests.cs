@@ -48,7 +48,7 @@ public sealed class ClusterApiTests : IAsyncLifetime
         core.Resources.Single(one => one.Name == "pods").ShouldSatisfyAllConditions(one => one.Kind.ShouldBe("Pod"), one => one.Namespaced.ShouldBeTrue(), one => one.ShortNames.ShouldBe(["po"]));
         core.Resources.Single(one => one.Name == "nodes").Namespaced.ShouldBeFalse();
         var groups = (await _admin.Apis.GetAPIVersionsAsync()).Groups;
-        groups.Select(group => group.PreferredVersion.GroupVersion).ShouldBe(["apps/v1", "rbac.authorization.k8s.io/v1", "networking.k8s.io/v1", "storage.k8s.io/v1"]);
+        groups.Select(group => group.PreferredVersion.GroupVersion).ShouldBe(["apps/v1", "rbac.authorization.k8s.io/v1", "networking.k8s.io/v1", "storage.k8s.io/v1", "autoscaling/v2"]);
         (await _admin.AppsV1.GetAPIResourcesAsync()).Resources.Select(one => one.Kind).ShouldContain("DaemonSet");
         (await _admin.StorageV1.GetAPIResourcesAsync()).Resources.Select(one => one.Name).ShouldBe(["storageclasses"]);
     }
