@@ -14,6 +14,7 @@ install_needed() {
         case "$what" in
             postgres) [ -x "$(echo /usr/lib/postgresql/*/bin/initdb | cut -d' ' -f1)" ] || want+=(postgresql) ;;
             chromium) command -v chromium >/dev/null || want+=(chromium) ;;
+            kubectl) command -v kubectl >/dev/null || want+=(kubernetes-client) ;;
             tshark) command -v tshark >/dev/null || want+=(tshark) ;;
         esac
     done

@@ -131,6 +131,11 @@ public sealed class ClusterApiServer(string version, ObjectStore store, Authorit
 
     private async Task Write(HttpContext context, string verb, ObjectKey key, string kind, string apiVersion)
     {
+        if (context.Request.ContentType?.Contains("protobuf", StringComparison.Ordinal) == true)
+        {
+            await Status(context, 415, "UnsupportedMediaType", "the body of the request was in an unknown format - accepted media types include: application/json");
+            return;
+        }
         JsonObject? body;
         try
         {
@@ -157,6 +162,14 @@ public sealed class ClusterApiServer(string version, ObjectStore store, Authorit
         {
             await Status(context, 404, "NotFound", $"namespaces \"{key.Namespace}\" not found");
             return;
+        }
+        // What is given as text is kept as bytes. Source: the cluster API's description of Secret, "stringData".
+        if (kind == "Secret" && body["stringData"] is JsonObject texts)
+        {
+            var data = body["data"] as JsonObject ?? (JsonObject)(body["data"] = new JsonObject())!;
+            foreach (var (name, text) in texts)
+                data[name] = Convert.ToBase64String(Encoding.UTF8.GetBytes(text?.GetValue<string>() ?? ""));
+            body.Remove("stringData");
         }
         var before = store.Get(key);
         if (verb == "create" && before is not null)
