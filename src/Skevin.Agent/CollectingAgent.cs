@@ -56,7 +56,7 @@ public sealed class CollectingAgent : IAsyncDisposable
     private DateTimeOffset _nextEvents;
     private DateTimeOffset _nextStatus;
     private long _lostFlows;
-    private bool _notGathered;
+    private string? _notGathered;
 
     /// <summary>Makes an agent; nothing runs yet.</summary>
     public CollectingAgent(AgentEnvironment environment)
@@ -210,15 +210,16 @@ public sealed class CollectingAgent : IAsyncDisposable
             if (configuration.Plan.Logs is { Events: true })
                 await _logs.Events(now, stop);
         }
-        if (now >= _nextStatus || _reports.HasNewError)
+        ReportOutlets(now);
+        // What goes wrong, or is well again, is said at once.
+        if (now >= _nextStatus || _reports.HasChange)
         {
             _nextStatus = now + (SealEvery > StatusEvery ? SealEvery : StatusEvery);
             if (_environment.Role == AgentRole.Node && configuration.Plan.Logs is { Syslog: true })
                 _reports.Add("logs", ExpectedSources.Syslog(_environment.NodeName), 0, now, Syslog.Error);
             if (_environment.Role == AgentRole.Node && configuration.Plan.Flows is not null)
                 ReportFlows(0, now);
-            ReportOutlets(now);
-            _reports.TakeNewError();
+            _reports.TakeChange();
             if (_reports.Write(now) is { } records)
                 _outlets.SealOwn("logs", LogBatch.Request([records]));
         }
@@ -312,7 +313,7 @@ public sealed class CollectingAgent : IAsyncDisposable
         var contents = TraceGathering.Contents(whole);
         var now = _environment.Clock.GetUtcNow();
         foreach (var (_, source, count) in contents)
-            _reports.Add("traces", source, count, now, null);
+            _reports.Add("traces", source, count, now, _notGathered);
         if (whole.ResourceSpans.Any(resource => resource.ScopeSpans.Any(scope => scope.Spans.Count > 0)))
             _outlets.Seal("traces", whole, contents);
     }
@@ -341,8 +342,8 @@ public sealed class CollectingAgent : IAsyncDisposable
         foreach (var outlet in _outlets.Others)
             if (outlet.Name != Outlets.Gathering)
                 _reports.Add(ExpectedSources.Destinations, ExpectedSources.Destination(outlet.Name["to-".Length..], _environment.PodName), 0, now, outlet.Trouble);
-            else if (outlet.Trouble is not null || _notGathered)
-                _reports.AddToAll("traces", now, (_notGathered = outlet.Trouble is not null) ? $"{ExpectedSources.NotGathered}: {outlet.Trouble}" : null);
+            else if (outlet.Trouble is not null || _notGathered is not null)
+                _reports.AddToAll("traces", now, _notGathered = outlet.Trouble is { } trouble ? $"{ExpectedSources.NotGathered}: {trouble}" : null);
     }
 
     // The handler would ask the system's name service; names of services are the cluster's.

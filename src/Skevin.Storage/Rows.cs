@@ -151,6 +151,29 @@ public sealed class ContactRow
 
     /// <summary>Where messages are posted as JSON.</summary>
     public required string Url { get; set; }
+
+    /// <summary>The secret messages are signed with, encrypted; null where they are not.</summary>
+    public string? ProtectedSecret { get; set; }
+}
+
+/// <summary>People who are told together: who is on duty when, who is told next.</summary>
+public sealed class TeamRow
+{
+    public int Id { get; set; }
+    public required string Name { get; set; }
+
+    /// <summary>The team as JSON.</summary>
+    public required string Document { get; set; }
+}
+
+/// <summary>What a person wrote about an alarm. It outlives the alarm.</summary>
+public sealed class AlarmNoteRow
+{
+    public Guid Id { get; set; }
+    public Guid AlarmId { get; set; }
+    public DateTimeOffset At { get; set; }
+    public required string By { get; set; }
+    public required string Text { get; set; }
 }
 
 /// <summary>A message about a transition, kept until and after it is delivered.</summary>
@@ -167,6 +190,18 @@ public sealed class MessageRow
     public int Attempts { get; set; }
     public DateTimeOffset? DeliveredAt { get; set; }
     public string? LastError { get; set; }
+
+    /// <summary>The alarm it is about; null for one about something else.</summary>
+    public Guid? AlarmId { get; set; }
+
+    /// <summary>The team through which its contact is told; null where the rule names the contact.</summary>
+    public string? Team { get; set; }
+
+    /// <summary>The team's step.</summary>
+    public int Step { get; set; }
+
+    /// <summary>Messages that are sent as one carry its id; null before the first attempt.</summary>
+    public Guid? GroupId { get; set; }
 }
 
 /// <summary>Something that happened, for the time strip.</summary>

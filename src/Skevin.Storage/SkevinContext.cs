@@ -19,6 +19,8 @@ public sealed class SkevinContext(DbContextOptions<SkevinContext> options)
     public DbSet<AlarmEventRow> AlarmEvents => Set<AlarmEventRow>();
     public DbSet<RuleVerdictRow> RuleVerdicts => Set<RuleVerdictRow>();
     public DbSet<ContactRow> Contacts => Set<ContactRow>();
+    public DbSet<TeamRow> Teams => Set<TeamRow>();
+    public DbSet<AlarmNoteRow> AlarmNotes => Set<AlarmNoteRow>();
     public DbSet<MessageRow> Messages => Set<MessageRow>();
     public DbSet<MarkRow> Marks => Set<MarkRow>();
 
@@ -64,8 +66,16 @@ public sealed class SkevinContext(DbContextOptions<SkevinContext> options)
         model.Entity<MessageRow>(table =>
         {
             table.ToTable("message").HasIndex(row => row.DeliveredAt);
+            // A step of a team is told once of an alarm, whatever breaks off in between.
+            table.HasIndex(row => new { row.AlarmId, row.EventId, row.Team, row.Step, row.Contact }).IsUnique();
             table.Property(row => row.Body).HasColumnType("jsonb");
         });
+        model.Entity<TeamRow>(table =>
+        {
+            table.ToTable("team").HasIndex(row => row.Name).IsUnique();
+            table.Property(row => row.Document).HasColumnType("jsonb");
+        });
+        model.Entity<AlarmNoteRow>().ToTable("alarm_note").HasIndex(row => row.AlarmId);
         model.Entity<MarkRow>().ToTable("mark").HasIndex(row => new { row.ClusterId, row.At });
     }
 }

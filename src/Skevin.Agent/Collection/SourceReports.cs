@@ -14,7 +14,7 @@ public sealed class SourceReports(string node)
     private readonly Lock _lock = new();
     private readonly Dictionary<(string Signal, string Source), SourceReport> _sources = [];
     private readonly Dictionary<(string? Outlet, string Signal), (long Sent, long Dropped)> _done = [];
-    private bool _newError;
+    private bool _changed;
 
     /// <summary>All of them.</summary>
     public IReadOnlyList<SourceReport> All
@@ -55,7 +55,7 @@ public sealed class SourceReports(string node)
         lock (_lock)
         {
             var before = _sources.GetValueOrDefault((signal, source), new SourceReport(signal, source, node, now, 0, 0, 0, null));
-            _newError |= error is not null && error != before.Error;
+            _changed |= error != before.Error;
             _sources[(signal, source)] = before with { At = now, Read = before.Read + read, Dropped = before.Dropped + lost, Error = error };
         }
     }
@@ -67,20 +67,20 @@ public sealed class SourceReports(string node)
             Add(signal, source, 0, now, error);
     }
 
-    /// <summary>Whether an error is new since this was last asked.</summary>
-    public bool TakeNewError()
+    /// <summary>Whether an error has come or gone since this was last asked.</summary>
+    public bool TakeChange()
     {
         lock (_lock)
-            return Interlocked.Exchange(ref _newError, false);
+            return Interlocked.Exchange(ref _changed, false);
     }
 
-    /// <summary>Whether an error is new.</summary>
-    public bool HasNewError
+    /// <summary>Whether an error has come or gone.</summary>
+    public bool HasChange
     {
         get
         {
             lock (_lock)
-                return _newError;
+                return _changed;
         }
     }
 

@@ -7,6 +7,7 @@ using Skevin.Core.Alarms;
 using Skevin.Core.Query.Language;
 using Skevin.Core.Query.Run;
 using Skevin.Server.Access;
+using Skevin.Server.Alarms.Telling;
 using Skevin.Server.Ask;
 using Skevin.Server.Clusters;
 using Skevin.Server.Live;
@@ -65,15 +66,6 @@ public sealed record VariantView(string? Above, string? Below, string Bound, str
 /// <summary>A bound and a hold time, and why these.</summary>
 public sealed record SuggestionView(string Bound, string Hold, string Why);
 
-/// <summary>Somebody to tell.</summary>
-public sealed record ContactRequest(string Name, string Url);
-
-/// <summary>Somebody who can be told.</summary>
-public sealed record ContactView(int Id, string Name, string Url);
-
-/// <summary>A message and what became of it.</summary>
-public sealed record MessageView(Guid Id, string Contact, string Rule, AlarmTransition Transition, DateTimeOffset CreatedAt, DateTimeOffset? DeliveredAt, int Attempts, string? LastError);
-
 /// <summary>Station 6.</summary>
 public static class AlarmEndpoints
 {
@@ -82,6 +74,7 @@ public static class AlarmEndpoints
     {
         services.AddSingleton<JudgeRules>();
         services.AddSingleton<DeliverMessages>();
+        services.AddSingleton<EscalateAlarms>();
         services.AddSingleton<SaveRule>();
         services.AddSingleton<ReplayRule>();
         services.AddSingleton<IncidentBook>();
@@ -96,9 +89,9 @@ public static class AlarmEndpoints
     {
         routes.MapGet("/api/alarms", List).Needs(Roles.Reader);
         routes.MapPost("/api/alarms/{id:guid}/acknowledge", (Guid id, ClaimsPrincipal user, IDbContextFactory<SkevinContext> contexts, LiveFeed feed, TimeProvider clock, CancellationToken stop) =>
-            Change(id, user, contexts, feed, alarm => (alarm.AcknowledgedBy, alarm.AcknowledgedAt) = (user.PersonName(), clock.GetUtcNow()), stop)).Needs(Roles.Responder).Audits("acknowledged an alarm");
-        routes.MapPost("/api/alarms/{id:guid}/shelve", (Guid id, ShelveRequest body, ClaimsPrincipal user, IDbContextFactory<SkevinContext> contexts, LiveFeed feed, CancellationToken stop) =>
-            Change(id, user, contexts, feed, alarm => alarm.ShelvedUntil = body.Until?.ToUniversalTime(), stop)).Needs(Roles.Responder).Audits("shelved an alarm");
+            Change(id, user, contexts, feed, alarm => (alarm.AcknowledgedBy, alarm.AcknowledgedAt) = (user.PersonName(), clock.GetUtcNow()), stop, AlarmNotes.Of(user, clock, "acknowledged it"))).Needs(Roles.Responder).Audits("acknowledged an alarm");
+        routes.MapPost("/api/alarms/{id:guid}/shelve", (Guid id, ShelveRequest body, ClaimsPrincipal user, IDbContextFactory<SkevinContext> contexts, LiveFeed feed, TimeProvider clock, CancellationToken stop) =>
+            Change(id, user, contexts, feed, alarm => alarm.ShelvedUntil = body.Until?.ToUniversalTime(), stop, AlarmNotes.Of(user, clock, body.Until is { } until ? $"shelved it until {until.UtcDateTime:yyyy-MM-dd HH:mm} UTC" : "took it off the shelf"))).Needs(Roles.Responder).Audits("shelved an alarm");
 
         routes.MapGet("/api/alert-rules", async (string? cluster, ClaimsPrincipal user, IDbContextFactory<SkevinContext> contexts, CancellationToken stop) =>
         {
@@ -151,43 +144,8 @@ public static class AlarmEndpoints
             note.About = await incidents.Remove(id, stop);
             return note.About is null ? new Problem(404, "No such incident.", "It was taken out before.").Http() : TypedResults.NoContent();
         }).Needs(Roles.Responder).Audits("took out an incident");
-
-        routes.MapGet("/api/contacts", async (IDbContextFactory<SkevinContext> contexts, ClaimsPrincipal user, CancellationToken stop) =>
-        {
-            await using var context = await contexts.CreateDbContextAsync(stop);
-            // An address may hold a secret, so only those who may change it see it.
-            var whole = user.Roles().HasFlag(Roles.Keeper);
-            return await context.Contacts.OrderBy(contact => contact.Name).Select(contact => new ContactView(contact.Id, contact.Name, whole ? contact.Url : "")).ToArrayAsync(stop);
-        }).Needs(Roles.Reader);
-        routes.MapPost("/api/contacts", async Task<Results<Ok<ContactView>, ProblemHttpResult>> (ContactRequest body, IDbContextFactory<SkevinContext> contexts, AuditNote note, CancellationToken stop) =>
-        {
-            note.About = body.Name;
-            if (string.IsNullOrWhiteSpace(body.Name) || body.Name.Length > 100 || !Uri.TryCreate(body.Url, UriKind.Absolute, out var url) || url.Scheme is not ("http" or "https"))
-                return new Problem(400, "The contact cannot be kept.", "It needs a name and an address that begins with http:// or https://.").Http();
-            await using var context = await contexts.CreateDbContextAsync(stop);
-            var row = await context.Contacts.FirstOrDefaultAsync(contact => contact.Name == body.Name, stop);
-            if (row is null)
-                context.Contacts.Add(row = new ContactRow { Name = body.Name.Trim(), Url = body.Url });
-            row.Url = body.Url;
-            await context.SaveChangesAsync(stop);
-            return TypedResults.Ok(new ContactView(row.Id, row.Name, row.Url));
-        }).Needs(Roles.Keeper).Audits("kept a contact");
-        routes.MapDelete("/api/contacts/{id:int}", async Task<Results<NoContent, ProblemHttpResult>> (int id, IDbContextFactory<SkevinContext> contexts, CancellationToken stop) =>
-        {
-            await using var context = await contexts.CreateDbContextAsync(stop);
-            return await context.Contacts.Where(contact => contact.Id == id).ExecuteDeleteAsync(stop) == 0
-                ? new Problem(404, "No such contact.", "It was removed before.").Http()
-                : TypedResults.NoContent();
-        }).Needs(Roles.Keeper).Audits("removed a contact");
-        routes.MapGet("/api/messages", async (string? cluster, ClaimsPrincipal user, IDbContextFactory<SkevinContext> contexts, CancellationToken stop) =>
-        {
-            await using var context = await contexts.CreateDbContextAsync(stop);
-            var rows = await context.Messages.AsNoTracking().Join(context.AlarmEvents, message => message.EventId, change => change.Id, (message, change) => new { message, change })
-                .Join(context.Clusters, pair => pair.change.ClusterId, row => row.Id, (pair, row) => new { pair.message, pair.change, row.Name })
-                .Where(pair => cluster == null || pair.Name == cluster).OrderByDescending(pair => pair.message.CreatedAt).Take(100).ToListAsync(stop);
-            return rows.Where(row => Sees(user, row.Name, row.change.Labels)).Select(row => new MessageView(row.message.Id, row.message.Contact, row.change.RuleName, row.change.Transition,
-                row.message.CreatedAt, row.message.DeliveredAt, row.message.Attempts, row.message.LastError)).ToArray();
-        }).Needs(Roles.Reader);
+        routes.MapTelling();
+        routes.MapAlarmNotes();
     }
 
     private static async Task<AlarmsView> List(string? cluster, ClaimsPrincipal user, IDbContextFactory<SkevinContext> contexts, CancellationToken stop)
@@ -226,25 +184,27 @@ public static class AlarmEndpoints
             raised.GetValueOrDefault(row.rule.Id)))];
     }
 
-    private static async Task<Results<NoContent, ProblemHttpResult>> Change(
-        Guid id, ClaimsPrincipal user, IDbContextFactory<SkevinContext> contexts, LiveFeed feed, Action<AlarmRow> change, CancellationToken stop)
+    internal static async Task<Results<NoContent, ProblemHttpResult>> Change(
+        Guid id, ClaimsPrincipal user, IDbContextFactory<SkevinContext> contexts, LiveFeed feed, Action<AlarmRow> change, CancellationToken stop, AlarmNoteRow note)
     {
         await using var context = await contexts.CreateDbContextAsync(stop);
         var found = await context.Alarms.Join(context.Clusters, alarm => alarm.ClusterId, row => row.Id, (alarm, row) => new { alarm, row.Name }).FirstOrDefaultAsync(pair => pair.alarm.Id == id, stop);
         if (found is null || !Sees(user, found.Name, found.alarm.Labels))
             return new Problem(404, "No such alarm.", "It has been cleared since.").Http();
         change(found.alarm);
+        note.AlarmId = id;
+        context.AlarmNotes.Add(note);
         await context.SaveChangesAsync(stop);
         feed.Tell("alarms", found.Name);
         return TypedResults.NoContent();
     }
 
     // An alarm belongs to the namespace its labels name; without one it is for readers of the whole cluster.
-    private static bool Sees(ClaimsPrincipal user, string cluster, string labels)
+    internal static bool Sees(ClaimsPrincipal user, string cluster, string labels)
     {
         var map = Map(labels);
         return user.Scope().Sees(cluster, map.GetValueOrDefault("namespace") ?? map.GetValueOrDefault("k8s.namespace.name"));
     }
 
-    private static Dictionary<string, string> Map(string labels) => JsonSerializer.Deserialize<Dictionary<string, string>>(labels)!;
+    internal static Dictionary<string, string> Map(string labels) => JsonSerializer.Deserialize<Dictionary<string, string>>(labels)!;
 }

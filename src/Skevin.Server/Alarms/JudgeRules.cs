@@ -71,7 +71,7 @@ public sealed class JudgeRules(IDbContextFactory<SkevinContext> contexts, AskEnq
         }
 
         var alarms = await context.Alarms.Where(alarm => alarm.RuleId == id).ToDictionaryAsync(alarm => alarm.Labels, stop);
-        var contacts = await context.Contacts.AsNoTracking().Where(contact => (document.Tell ?? Array.Empty<string>()).Contains(contact.Name)).ToListAsync(stop);
+        var directory = await Telling.Directory.Load(context, stop);
         var values = answer.Series.ToDictionary(series => LabelsJson(series.Labels), series => series.Values);
         var told = false;
         for (var slot = 0; slot < (int)((due - from) / width); slot++)
@@ -89,7 +89,7 @@ public sealed class JudgeRules(IDbContextFactory<SkevinContext> contexts, AskEnq
                 alarm = Keep(context, alarms, alarm, row, document, labels, answer.Unit, after, value);
                 if (transition != AlarmTransition.None && alarm is not null)
                 {
-                    Tell(context, row, document, alarm, cluster, transition, end, value, before, contacts);
+                    await Tell(context, row, document, alarm, cluster, transition, end, value, before, directory, stop);
                     told = true;
                 }
                 if (alarm is { State: AlarmState.Quiet })
@@ -128,9 +128,9 @@ public sealed class JudgeRules(IDbContextFactory<SkevinContext> contexts, AskEnq
         return alarm;
     }
 
-    private void Tell(
+    private async Task Tell(
         SkevinContext context, AlarmRuleRow rule, RuleDocument document, AlarmRow alarm, string cluster, AlarmTransition transition, long slotEnd,
-        double value, AlarmStatus before, List<ContactRow> contacts)
+        double value, AlarmStatus before, Telling.Directory directory, CancellationToken stop)
     {
         var now = clock.GetUtcNow();
         var at = DateTimeOffset.FromUnixTimeMilliseconds(slotEnd);
@@ -145,12 +145,13 @@ public sealed class JudgeRules(IDbContextFactory<SkevinContext> contexts, AskEnq
         // A shelved alarm is recorded, not told.
         if (alarm.ShelvedUntil > now)
             return;
-        foreach (var contact in contacts)
+        var recipients = transition == AlarmTransition.Raised ? directory.First(document.Tell ?? [], document.Severity, now).DistinctBy(recipient => (recipient.Contact.Name, recipient.Team)).ToArray() : await Told(context, alarm.Id, directory, now, stop);
+        foreach (var recipient in recipients)
         {
             var message = Guid.CreateVersion7();
             context.Messages.Add(new MessageRow
             {
-                Id = message, EventId = change.Id, Contact = contact.Name, Url = contact.Url, CreatedAt = now, NextTry = now,
+                Id = message, EventId = change.Id, AlarmId = alarm.Id, Contact = recipient.Contact.Name, Url = recipient.Contact.Url, Team = recipient.Team, Step = recipient.Step, CreatedAt = now, NextTry = recipient.At,
                 Body = JsonSerializer.Serialize(new
                 {
                     id = message, alarm = alarm.Id, rule = rule.Name, transition, severity = document.Severity, cluster,
@@ -161,6 +162,16 @@ public sealed class JudgeRules(IDbContextFactory<SkevinContext> contexts, AskEnq
                 }, Json),
             });
         }
+    }
+
+    // The end is told to those who were told of the beginning, not before they are.
+    private static async Task<Telling.Recipient[]> Told(SkevinContext context, Guid alarm, Telling.Directory directory, DateTimeOffset now, CancellationToken stop)
+    {
+        var told = await context.Messages.AsNoTracking().Where(message => message.AlarmId == alarm).ToListAsync(stop);
+        told.AddRange(context.ChangeTracker.Entries<MessageRow>().Where(entry => entry.State == EntityState.Added && entry.Entity.AlarmId == alarm).Select(entry => entry.Entity));
+        return [.. told.GroupBy(message => message.Contact).Select(group => group.MinBy(message => message.CreatedAt)!)
+            .Where(message => directory.Contact(message.Contact) is not null)
+            .Select(message => new Telling.Recipient(directory.Contact(message.Contact)!, message.Team, message.Step, message.DeliveredAt is null && message.NextTry > now ? message.NextTry : now))];
     }
 
     private async Task Trouble(SkevinContext context, AlarmRuleRow row, string text, string cluster, CancellationToken stop)

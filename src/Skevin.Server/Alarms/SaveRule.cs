@@ -28,9 +28,9 @@ public sealed class SaveRule(IDbContextFactory<SkevinContext> contexts, ClusterW
         var name = document.Rule.Trim();
         if (await context.AlarmRules.AnyAsync(row => row.ClusterId == cluster.Id && row.Name == name && row.Id != id, stop))
             return new Problem(409, "The name is taken.", $"Another rule of {cluster.Name} is called {name}. Give this one another name.", new[] { new RuleMistake("rule", "Another rule has this name.") });
-        var unknown = (document.Tell ?? []).Except(await context.Contacts.Select(contact => contact.Name).ToListAsync(stop)).ToArray();
+        var unknown = (document.Tell ?? []).Except(await context.Contacts.Select(contact => contact.Name).Concat(context.Teams.Select(team => team.Name)).ToListAsync(stop)).ToArray();
         if (unknown.Length > 0)
-            return new Problem(400, "Nobody of that name can be told.", $"There is no contact {string.Join(", ", unknown)}. Make it first.", new[] { new RuleMistake("tell", $"No contact is called {unknown[0]}.") });
+            return new Problem(400, "Nobody of that name can be told.", $"There is no contact and no team {string.Join(", ", unknown)}. Make it first.", new[] { new RuleMistake("tell", $"No contact and no team is called {unknown[0]}.") });
         var row = id is null ? new AlarmRuleRow { Id = Guid.CreateVersion7(), Name = name, Document = "", OwnerId = "", CreatedAt = clock.GetUtcNow(), ClusterId = cluster.Id }
             : await context.AlarmRules.FirstOrDefaultAsync(other => other.Id == id && other.ClusterId == cluster.Id, stop);
         if (row is null)

@@ -143,7 +143,7 @@ public static class ClusterEndpoints
         var all = cluster.Watch.Current;
         var inventory = all.Visible(cluster.Name, scope);
         var nodes = all.Nodes.ToDictionary(node => node.Name);
-        var health = inventory.Pods.ToDictionary(pod => pod.Uid, pod => HealthOf.Pod(pod, nodes.GetValueOrDefault(pod.Node)));
+        var health = inventory.Pods.ToDictionary(pod => (pod.Namespace, pod.Name), pod => HealthOf.Pod(pod, nodes.GetValueOrDefault(pod.Node)));
         var byWorkload = inventory.Pods.ToLookup(pod => (pod.Namespace, pod.WorkloadKind, pod.Workload));
         var loads = Capacity.ByNode(all).ToDictionary(load => load.Node);
         return new InventoryView(
@@ -153,17 +153,17 @@ public static class ClusterEndpoints
             [.. inventory.Namespaces.Select(ns =>
             {
                 var pods = inventory.Pods.Where(pod => pod.Namespace == ns.Name).ToArray();
-                return new NamespaceView(ns.Name, pods.Length, pods.Count(pod => pod.Ready), pods.Select(pod => health[pod.Uid].Level).DefaultIfEmpty(HealthLevel.Clear).Max());
+                return new NamespaceView(ns.Name, pods.Length, pods.Count(pod => pod.Ready), pods.Select(pod => health[(pod.Namespace, pod.Name)].Level).DefaultIfEmpty(HealthLevel.Clear).Max());
             })],
             [.. inventory.Workloads.Select(workload =>
             {
                 var pods = byWorkload[(workload.Namespace, workload.Kind, workload.Name)].ToArray();
-                var judged = HealthOf.Workload(workload, [.. pods.Select(pod => health[pod.Uid])]);
+                var judged = HealthOf.Workload(workload, [.. pods.Select(pod => health[(pod.Namespace, pod.Name)])]);
                 return new WorkloadView(workload.Namespace, workload.Kind, workload.Name, workload.Desired, workload.Ready, workload.Updated,
                     pods.Sum(pod => pod.Restarts), judged.Level, judged.Because);
             })],
             [.. inventory.Pods.Select(pod => new PodView(pod.Namespace, pod.Name, pod.Node, pod.Phase, pod.WorkloadKind, pod.Workload, pod.Addresses, pod.Ready, pod.Restarts,
-                health[pod.Uid].Level, health[pod.Uid].Because,
+                health[(pod.Namespace, pod.Name)].Level, health[(pod.Namespace, pod.Name)].Because,
                 [.. pod.Containers.Select(container => new ContainerView(container.Name, container.Image, container.Ready, container.Restarts, container.State,
                     container.Reason, container.Request, container.Limit, container.Last))], pod.Created))],
             scope.Namespaces is null ? Readiness.Of(all) : []);

@@ -21,8 +21,8 @@ public static class OwnMetrics
     public static void Took(string signal, string cluster, int accepted, int refused)
     {
         Items.Add(accepted, new KeyValuePair<string, object?>("skevin.signal", signal), new("skevin.cluster", cluster));
-        if (refused > 0)
-            Refused.Add(refused, new KeyValuePair<string, object?>("skevin.signal", signal), new("skevin.cluster", cluster));
+        // Nothing refused is a figure too.
+        Refused.Add(refused, new KeyValuePair<string, object?>("skevin.signal", signal), new("skevin.cluster", cluster));
     }
 
     /// <summary>Notes an enquiry.</summary>

@@ -18,7 +18,8 @@ public sealed class SimCluster
     private readonly Dictionary<string, SimPod> _pods = [];
     private readonly LoadModel _load;
     private readonly RequestModel _requests;
-    private readonly Random _random;
+    private Random _random;
+    private readonly int _seed;
     private readonly int _number;
     private readonly PodPlacement _placement;
     private readonly ReplicaAutoscaler _autoscaler;
@@ -57,7 +58,7 @@ public sealed class SimCluster
         Booted = now - TimeSpan.FromDays(23);
         Name = name;
         _number = number;
-        _random = new Random(seed);
+        (_seed, _random) = (seed, new Random(seed));
         _load = new LoadModel(faults, seed + 1);
         _requests = new RequestModel(_load, faults, seed + 2, weight);
         if (weight > 1)
@@ -191,6 +192,8 @@ public sealed class SimCluster
             }
             _load.Take(state.Nodes);
             _requests.GoOn(state.Now);
+            // Drawn anew, or pods would get the names and ids of those before.
+            _random = new Random(unchecked(_seed * 31 + (int)state.Now.ToUnixTimeSeconds()));
             (_now, _placement.LastAddress, Booted) = (state.Now, state.LastAddress, state.Booted ?? Booted);
         }
     }

@@ -358,6 +358,69 @@ namespace Skevin.Storage.Migrations
                     b.ToTable("cluster", (string)null);
                 });
 
+            modelBuilder.Entity("Skevin.Storage.AlarmNoteRow", b =>
+                {
+                    b.Property<Guid>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("uuid")
+                        .HasColumnName("id");
+
+                    b.Property<Guid>("AlarmId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("alarm_id");
+
+                    b.Property<DateTimeOffset>("At")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("at");
+
+                    b.Property<string>("By")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("by");
+
+                    b.Property<string>("Text")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("text");
+
+                    b.HasKey("Id")
+                        .HasName("pk_alarm_note");
+
+                    b.HasIndex("AlarmId")
+                        .HasDatabaseName("ix_alarm_note_alarm_id");
+
+                    b.ToTable("alarm_note", (string)null);
+                });
+
+            modelBuilder.Entity("Skevin.Storage.TeamRow", b =>
+                {
+                    b.Property<int>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("integer")
+                        .HasColumnName("id");
+
+                    NpgsqlPropertyBuilderExtensions.UseIdentityByDefaultColumn(b.Property<int>("Id"));
+
+                    b.Property<string>("Document")
+                        .IsRequired()
+                        .HasColumnType("jsonb")
+                        .HasColumnName("document");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("name");
+
+                    b.HasKey("Id")
+                        .HasName("pk_team");
+
+                    b.HasIndex("Name")
+                        .IsUnique()
+                        .HasDatabaseName("ix_team_name");
+
+                    b.ToTable("team", (string)null);
+                });
+
             modelBuilder.Entity("Skevin.Storage.ContactRow", b =>
                 {
                     b.Property<int>("Id")
@@ -371,6 +434,10 @@ namespace Skevin.Storage.Migrations
                         .IsRequired()
                         .HasColumnType("text")
                         .HasColumnName("name");
+
+                    b.Property<string>("ProtectedSecret")
+                        .HasColumnType("text")
+                        .HasColumnName("protected_secret");
 
                     b.Property<string>("Url")
                         .IsRequired()
@@ -491,6 +558,10 @@ namespace Skevin.Storage.Migrations
                         .HasColumnType("uuid")
                         .HasColumnName("id");
 
+                    b.Property<Guid?>("AlarmId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("alarm_id");
+
                     b.Property<int>("Attempts")
                         .HasColumnType("integer")
                         .HasColumnName("attempts");
@@ -521,9 +592,21 @@ namespace Skevin.Storage.Migrations
                         .HasColumnType("text")
                         .HasColumnName("last_error");
 
+                    b.Property<Guid?>("GroupId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("group_id");
+
                     b.Property<DateTimeOffset>("NextTry")
                         .HasColumnType("timestamp with time zone")
                         .HasColumnName("next_try");
+
+                    b.Property<int>("Step")
+                        .HasColumnType("integer")
+                        .HasColumnName("step");
+
+                    b.Property<string>("Team")
+                        .HasColumnType("text")
+                        .HasColumnName("team");
 
                     b.Property<string>("Url")
                         .IsRequired()
@@ -535,6 +618,10 @@ namespace Skevin.Storage.Migrations
 
                     b.HasIndex("DeliveredAt")
                         .HasDatabaseName("ix_message_delivered_at");
+
+                    b.HasIndex("AlarmId", "EventId", "Team", "Step", "Contact")
+                        .IsUnique()
+                        .HasDatabaseName("ix_message_alarm_id_event_id_team_step_contact");
 
                     b.ToTable("message", (string)null);
                 });

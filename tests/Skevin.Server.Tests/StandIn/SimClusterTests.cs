@@ -144,6 +144,14 @@ public sealed class SimClusterTests
         var (again, _) = Make(99);
         again.Load(kept);
         again.Pods.Select(pod => (pod.Uid, pod.CpuSeconds, pod.Node)).ShouldBe(cluster.Pods.Select(pod => (pod.Uid, pod.CpuSeconds, pod.Node)), ignoreOrder: true);
+        // Pods made after a restart get ids of their own: the same seed must not draw those of the first run again.
+        var (anew, _) = Make();
+        anew.Load(kept);
+        foreach (var pod in anew.Pods.Where(pod => pod.OwnerName == "ledger"))
+            anew.Store.Remove(new ObjectKey("", "pods", pod.Namespace, pod.Name));
+        anew.Advance(Begin.AddMinutes(3));
+        anew.Pods.Select(pod => pod.Uid).ShouldBeUnique();
+        anew.Pods.Where(pod => pod.OwnerName == "ledger").Select(pod => pod.Uid).Intersect(kept.Pods.Select(pod => pod.Uid)).ShouldBeEmpty();
         again.Advance(Begin.AddHours(3));
         again.Pods.First(pod => pod.OwnerName == "clock").CpuSeconds.ShouldBeGreaterThan(cluster.Pods.First(pod => pod.OwnerName == "clock").CpuSeconds);
     }

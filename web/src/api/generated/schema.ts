@@ -2546,7 +2546,44 @@ export interface paths {
                         [name: string]: unknown;
                     };
                     content: {
-                        "application/json": components["schemas"]["ContactView"];
+                        "application/json": components["schemas"]["KeptContact"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/contacts/{id}/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Posted"];
                     };
                 };
             };
@@ -2592,6 +2629,142 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/teams": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["TeamView"][];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/teams/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["TeamDocument"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["TeamView"];
+                    };
+                };
+            };
+        };
+        post?: never;
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/teams/{name}/instead": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["InsteadDocument"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["TeamView"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/messages": {
         parameters: {
             query?: never;
@@ -2617,6 +2790,156 @@ export interface paths {
                     };
                     content: {
                         "application/json": components["schemas"]["MessageView"][];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/alarms/{id}/note": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["NoteRequest"];
+                };
+            };
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/alarms/{id}/hand-over": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["HandOverRequest"];
+                };
+            };
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/alarms/{id}/timeline": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["TimelineEntry"][];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/responders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": string[];
                     };
                 };
             };
@@ -3010,12 +3333,19 @@ export interface components {
         ContactRequest: {
             name: string;
             url: string;
+            sign?: null | boolean;
         };
         ContactView: {
             /** Format: int32 */
             id: number;
             name: string;
             url: string;
+            signed: boolean;
+            /** Format: int32 */
+            waiting: number;
+            /** Format: date-time */
+            failingSince: null | string;
+            lastError: null | string;
         };
         ContainerView: {
             name: string;
@@ -3114,6 +3444,10 @@ export interface components {
             /** Format: double */
             rise: number;
         };
+        HandOverRequest: {
+            to: string;
+            text?: null | string;
+        };
         /** @enum {unknown} */
         HealthLevel: "clear" | "warning" | "minor" | "major" | "critical";
         HealthView: {
@@ -3147,6 +3481,13 @@ export interface components {
             /** Format: date-time */
             writtenAt: string;
         };
+        InsteadDocument: {
+            person: string;
+            /** Format: date-time */
+            from: string;
+            /** Format: date-time */
+            to: string;
+        };
         InventoryView: {
             cluster: string;
             complete: boolean;
@@ -3157,6 +3498,12 @@ export interface components {
             workloads: components["schemas"]["WorkloadView"][];
             pods: components["schemas"]["PodView"][];
             readiness: components["schemas"]["ReadinessItem"][];
+        };
+        KeptContact: {
+            /** Format: int32 */
+            id: number;
+            name: string;
+            secret: null | string;
         };
         LineCost: {
             workload: string;
@@ -3240,6 +3587,11 @@ export interface components {
             /** Format: int32 */
             attempts: number;
             lastError: null | string;
+            team: null | string;
+            /** Format: int32 */
+            step: number;
+            /** Format: date-time */
+            waits: null | string;
         };
         MetricCost: {
             metric: string;
@@ -3340,6 +3692,9 @@ export interface components {
             version: string;
             /** Format: date-time */
             created: string;
+        };
+        NoteRequest: {
+            text: string;
         };
         NoteView: {
             /** Format: int32 */
@@ -3534,6 +3889,11 @@ export interface components {
             /** Format: date-time */
             created: string;
         };
+        Posted: {
+            error: null | string;
+            /** Format: double */
+            milliseconds: number;
+        };
         PracticeClock: {
             /** Format: date-time */
             now: string;
@@ -3601,6 +3961,11 @@ export interface components {
             status?: null | number;
             detail?: null | string;
             instance?: null | string;
+        };
+        QuietDocument: {
+            from: string;
+            to: string;
+            least?: null | components["schemas"]["Severity"];
         };
         RawPageView: {
             /** Format: date-time */
@@ -3697,6 +4062,15 @@ export interface components {
             earlier: {
                 [key: string]: number;
             };
+        };
+        RotaDocument: {
+            people: string[];
+            /** Format: date */
+            first: string;
+            /** Format: int32 */
+            days?: null | number;
+            at?: null | string;
+            instead?: null | components["schemas"]["InsteadDocument"][];
         };
         RuleDocument: {
             rule: string;
@@ -3827,6 +4201,14 @@ export interface components {
             /** Format: date-time */
             until: null | string;
         };
+        Shift: {
+            /** Format: date-time */
+            from: string;
+            /** Format: date-time */
+            to: string;
+            person: string;
+            instead?: null | string;
+        };
         SignIn: {
             email: string;
             password: string;
@@ -3898,6 +4280,10 @@ export interface components {
             acknowledged: number;
             strands: components["schemas"]["StrandView"][];
         };
+        StepDocument: {
+            tell: string;
+            after?: null | string;
+        };
         StepView: {
             text: string;
             /** Format: int64 */
@@ -3957,12 +4343,31 @@ export interface components {
             /** Format: double */
             slowerSeconds?: null | number;
         };
+        TeamDocument: {
+            team: string;
+            zone: string;
+            steps: components["schemas"]["StepDocument"][];
+            rota?: null | components["schemas"]["RotaDocument"];
+            quiet?: null | components["schemas"]["QuietDocument"];
+        };
+        TeamView: {
+            document: components["schemas"]["TeamDocument"];
+            shifts: components["schemas"]["Shift"][];
+            trouble: null | string;
+        };
         Termination: {
             reason: string;
             /** Format: int32 */
             exitCode: number;
             /** Format: date-time */
             at: string;
+        };
+        TimelineEntry: {
+            /** Format: date-time */
+            at: string;
+            kind: string;
+            who: null | string;
+            text: string;
         };
         TimelineView: {
             /** Format: date-time */
