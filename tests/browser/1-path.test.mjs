@@ -259,11 +259,23 @@ test("an alert rule is made of an enquiry, a fault raises it, the message arrive
   await page.keyboard.press("6");
   await page.getByRole("heading", { name: "Nothing needs a person" }).waitFor();
   await button(page, "Who is told").click();
+  await button(page, "New contact").first().click();
   await page.getByLabel("Name").fill("on-duty");
   await page.getByLabel("Address").fill(`${control}/hook`);
   await button(page, "Keep contact").click();
-  await page.getByText("on-duty").waitFor();
-  await page.keyboard.press("Escape");
+  await page.getByText("on-duty", { exact: true }).waitFor();
+  await button(page, "Send a test").click();
+  await page.getByText(/Test message: taken after/).waitFor();
+  await button(page, "New team").click();
+  await page.getByRole("textbox", { name: "Name", exact: true }).fill("watch");
+  await page.getByRole("textbox", { name: "Who is told" }).fill("rota\n15m nobody");
+  await button(page, "Keep team").click();
+  await page.getByText("There is no contact 'nobody'.").waitFor();
+  await page.getByRole("textbox", { name: "Who is told" }).fill("rota");
+  await button(page, "Keep team").click();
+  await page.getByText(/until \w{3} \d/).waitFor();
+  await accessible(page, "who is told");
+  await button(page, "Back to the alarms").click();
   await page.goto(`${base}/ask?q=${encodeURIComponent('http_server_request_duration_seconds -> where workload = "settle" and quantile = "0.95" -> max by namespace, workload every 5s')}`);
   await button(page, "Make an alert rule").click();
   await page.getByRole("textbox", { name: "Name", exact: true }).fill("Settle waits for the bank");
@@ -271,7 +283,7 @@ test("an alert rule is made of an enquiry, a fault raises it, the message arrive
   await page.getByLabel("Hold", { exact: true }).fill("5s");
   await page.getByLabel("Wait").fill("5s");
   await page.getByRole("button", { name: /Contact/ }).click();
-  await page.getByRole("option", { name: "on-duty" }).click();
+  await page.getByRole("option", { name: "watch, a team" }).click();
   await page.getByText("It would not have been raised.").waitFor();
   await accessible(page, "rule");
   await button(page, "Put in force").click();
@@ -290,6 +302,10 @@ test("an alert rule is made of an enquiry, a fault raises it, the message arrive
   await page.getByRole("table", { name: "Alarms" }).getByRole("row", { name: /Settle waits/ }).click();
   await button(page, "Acknowledge").click();
   await page.getByText("raised, seen").waitFor();
+  await page.getByRole("textbox", { name: "Note" }).fill("the bank is asked");
+  await button(page, "Keep the note").click();
+  await page.getByRole("complementary").getByText("the bank is asked").waitFor();
+  await page.getByRole("complementary").getByText(/was told for watch/).waitFor();
   await accessible(page, "alarms");
 
   await page.keyboard.press("1");

@@ -26,7 +26,8 @@ public sealed record AlarmView(
 public sealed record AlarmEventView(Guid Id, string Rule, IReadOnlyDictionary<string, string> Labels, AlarmTransition Transition, DateTimeOffset At, DateTimeOffset RecordedAt, double? Value, string Unit, Severity Severity);
 
 /// <summary>Alarms and what they did lately.</summary>
-public sealed record AlarmsView(IReadOnlyList<AlarmView> Alarms, IReadOnlyList<AlarmEventView> Events);
+/// <param name="Groups">Alarms that are raised or clearing, by what they have in common.</param>
+public sealed record AlarmsView(IReadOnlyList<AlarmView> Alarms, IReadOnlyList<AlarmEventView> Events, IReadOnlyList<AlarmGroup> Groups);
 
 /// <summary>A rule.</summary>
 public sealed record RuleView(Guid Id, string Cluster, RuleDocument Document, bool InForce, string Owner, DateTimeOffset CreatedAt, DateTimeOffset? JudgedTo, string? Trouble, int Raised);
@@ -148,7 +149,7 @@ public static class AlarmEndpoints
         routes.MapAlarmNotes();
     }
 
-    private static async Task<AlarmsView> List(string? cluster, ClaimsPrincipal user, IDbContextFactory<SkevinContext> contexts, CancellationToken stop)
+    private static async Task<AlarmsView> List(string? cluster, ClaimsPrincipal user, IDbContextFactory<SkevinContext> contexts, ClusterWatchers watchers, CancellationToken stop)
     {
         await using var context = await contexts.CreateDbContextAsync(stop);
         // One look for both, or an alarm could stand there whose end is already told below.
@@ -159,16 +160,23 @@ public static class AlarmEndpoints
             .Where(row => (cluster == null || row.Name == cluster) && row.rule.InForce).ToListAsync(stop);
         var events = await context.AlarmEvents.AsNoTracking().Join(context.Clusters, change => change.ClusterId, row => row.Id, (change, row) => new { change, row.Name })
             .Where(row => cluster == null || row.Name == cluster).OrderByDescending(row => row.change.At).Take(100).ToListAsync(stop);
-        return new AlarmsView(
-            [.. rows.Where(row => Sees(user, row.Name, row.alarm.Labels)).Select(row =>
+        AlarmView[] alarms =
+        [
+            .. rows.Where(row => Sees(user, row.Name, row.alarm.Labels)).Select(row =>
             {
                 var document = JsonSerializer.Deserialize<RuleDocument>(row.rule.Document, JudgeRules.Json)!;
                 return new AlarmView(row.alarm.Id, row.rule.Id, row.rule.Name, row.Name, Map(row.alarm.Labels), row.alarm.State, row.alarm.Severity,
                     DateTimeOffset.FromUnixTimeMilliseconds(row.alarm.Since), row.alarm.RaisedAt == 0 ? null : DateTimeOffset.FromUnixTimeMilliseconds(row.alarm.RaisedAt),
                     row.alarm.Value, row.alarm.Worst, row.alarm.Unit, row.alarm.AcknowledgedBy, row.alarm.AcknowledgedAt, row.alarm.ShelvedUntil, document.When, document.Runbook);
-            }).OrderByDescending(alarm => alarm.State is AlarmState.Raised or AlarmState.Clearing).ThenByDescending(alarm => alarm.Severity).ThenBy(alarm => alarm.Since)],
-            [.. events.Where(row => Sees(user, row.Name, row.change.Labels)).Select(row => new AlarmEventView(row.change.Id, row.change.RuleName, Map(row.change.Labels), row.change.Transition,
-                row.change.At, row.change.RecordedAt, row.change.Value, row.change.Unit, row.change.Severity))]);
+            }).OrderByDescending(alarm => alarm.State is AlarmState.Raised or AlarmState.Clearing).ThenByDescending(alarm => alarm.Severity).ThenBy(alarm => alarm.Since),
+        ];
+        return new AlarmsView(
+            alarms, [.. events.Where(row => Sees(user, row.Name, row.change.Labels)).Select(row => new AlarmEventView(row.change.Id, row.change.RuleName, Map(row.change.Labels), row.change.Transition,
+                row.change.At, row.change.RecordedAt, row.change.Value, row.change.Unit, row.change.Severity))],
+            // What may be seen of the cluster explains; the rest stands for itself.
+            [.. alarms.Where(alarm => alarm.State is AlarmState.Raised or AlarmState.Clearing).GroupBy(alarm => alarm.Cluster).SelectMany(ofCluster => AlarmGrouping.Of(
+                [.. ofCluster.Select(alarm => new GroupedAlarm(alarm.Id, alarm.Rule, alarm.Labels, alarm.Severity, alarm.RaisedAt ?? alarm.Since))],
+                watchers.Visible(ofCluster.Key, user)?.Watch.Current.Visible(ofCluster.Key, user.Scope()) ?? Core.Clusters.Inventory.Empty))]);
     }
 
     /// <summary>Rules of clusters this person may see.</summary>

@@ -4,7 +4,7 @@ import { useSearchParams } from "react-router";
 import styled from "styled-components";
 import { api, got, type Schemas } from "../api/client";
 import { Button, Card, Empty, Heading, Mark, Mono, Quiet, Row, Title, Trouble, Waiting } from "../parts/basics";
-import { Choose, Switch, TextInput } from "../parts/fields";
+import { Choose, Switch } from "../parts/fields";
 import { withUnit } from "../parts/format";
 import { Dialog, Drawer } from "../parts/overlays";
 import { Table, type Column } from "../parts/Table";
@@ -12,7 +12,10 @@ import { ago, exact, length } from "../parts/time";
 import { useCluster } from "../shell/Shell";
 import { useNow, useView } from "../shell/view";
 import { BudgetPage } from "./BudgetPage";
+import { AlarmHistory } from "./AlarmHistory";
+import { lines, type AlarmLine } from "./groups";
 import { RuleEditor } from "./RuleEditor";
+import { TellingPage } from "./TellingPage";
 
 type Alarm = Schemas["AlarmView"];
 type Rule = Schemas["RuleView"];
@@ -34,16 +37,18 @@ export function AlarmsStation() {
   const { now } = useNow();
   const queries = useQueryClient();
   const [open, setOpen] = useState<string | null>(null);
-  const [contacts, setContacts] = useState(false);
+  const [unfolded, setUnfolded] = useState<ReadonlySet<string>>(new Set());
   const [messages, setMessages] = useState(false);
   const alarms = useQuery({ queryKey: ["alarms", cluster], enabled: !!cluster, refetchInterval: 5000, queryFn: () => got(api.GET("/api/alarms", { params: { query: { cluster } } })) });
   const rules = useQuery({ queryKey: ["rules", cluster], enabled: !!cluster, refetchInterval: 10_000, queryFn: () => got(api.GET("/api/alert-rules", { params: { query: { cluster } } })) });
+  const told = useQuery({ queryKey: ["contacts"], refetchInterval: 10_000, queryFn: () => got(api.GET("/api/contacts")) });
   const edited = search.get("rule");
   const edit = (rule: string | null) => setSearch((before) => { const next = new URLSearchParams(before); if (rule) next.set("rule", rule); else { next.delete("rule"); next.delete("q"); } return next; });
   if (!cluster) return <Card><Empty title="No cluster is connected yet">Alarms are raised from what arrives; connect a cluster first.</Empty></Card>;
   if (alarms.error || rules.error) return <Trouble error={alarms.error ?? rules.error} />;
   if (!alarms.data || !rules.data) return <Waiting what="Reading the alarms" />;
   if (edited === "new") return <RuleEditor key="new" cluster={cluster} rule={null} when={search.get("q") ?? "container.memory.working_set\n  -> max by namespace, pod"} close={() => edit(null)} />;
+  if (edited === "told") return <TellingPage close={() => edit(null)} />;
   if (edited === "budget") return <BudgetPage cluster={cluster} close={() => edit(null)} />;
   const editedRule = rules.data.find((rule) => rule.id === edited);
   if (editedRule) return <RuleEditor key={editedRule.id} cluster={cluster} rule={editedRule} when="" close={() => edit(null)} />;
@@ -52,15 +57,17 @@ export function AlarmsStation() {
   const list = alarms.data.alarms.filter((alarm) => inScope(alarm.labels as Record<string, string>));
   const raised = list.filter((alarm) => alarm.state === "raised" || alarm.state === "clearing");
   const chosen = list.find((alarm) => alarm.id === open);
-  const columns: Column<Alarm>[] = [
-    { id: "mark", title: "", width: "28px", cell: (alarm) => <Mark level={alarm.state === "holding" ? "clear" : alarm.severity} title={alarm.severity} /> },
-    { id: "rule", title: "Alarm", width: "36%", cell: (alarm) => alarm.rule, value: (alarm) => alarm.rule },
-    { id: "which", title: "Which", cell: (alarm) => which(alarm.labels as Record<string, string>), value: (alarm) => which(alarm.labels as Record<string, string>) },
-    { id: "state", title: "State", width: "104px", cell: (alarm) => (shelved(alarm, now) ? `shelved until ${exact(Date.parse(alarm.shelvedUntil!)).slice(-8, -3)}` : alarm.acknowledgedBy ? `${states[alarm.state]}, seen` : states[alarm.state]), value: (alarm) => states[alarm.state] },
-    { id: "since", title: "raised", width: "140px", number: true, cell: (alarm) => <span title={alarm.raisedAt ? exact(Date.parse(alarm.raisedAt)) : ""}>{alarm.raisedAt ? ago(Date.parse(alarm.raisedAt), now) : "not yet"}</span>, value: (alarm) => (alarm.raisedAt ? Date.parse(alarm.raisedAt) : 0) },
-    { id: "value", title: "now", width: "84px", number: true, cell: (alarm) => withUnit(alarm.value, alarm.unit), value: (alarm) => alarm.value },
-    { id: "worst", title: "worst", width: "84px", number: true, cell: (alarm) => withUnit(alarm.worst, alarm.unit), value: (alarm) => alarm.worst },
+  const rows = lines(list, alarms.data.groups, unfolded);
+  const columns: Column<AlarmLine>[] = [
+    { id: "mark", title: "", width: "28px", cell: ({ group, alarm }) => (alarm ? <Mark level={alarm.state === "holding" ? "clear" : alarm.severity} title={alarm.severity} /> : <Mark level={group.severity} title={group.severity} />) },
+    { id: "rule", title: "Alarm", width: "36%", cell: ({ group, alarm }) => (alarm ? <span style={{ paddingLeft: group ? 22 : 0 }}>{alarm.rule}</span> : <b>{unfolded.has(group.title) ? "▾" : "▸"} {group.title}</b>), value: ({ group, alarm }) => (alarm ? alarm.rule : group.title) },
+    { id: "which", title: "Which", cell: ({ group, alarm }) => (alarm ? which(alarm.labels as Record<string, string>) : <><b>{group.alarms.length} {group.alarms.length === 1 ? "alarm" : "alarms"}</b>{group.because && `: ${group.because}`}</>), value: ({ group, alarm }) => (alarm ? which(alarm.labels as Record<string, string>) : group.because ?? "") },
+    { id: "state", title: "State", width: "104px", cell: ({ alarm }) => (!alarm ? "" : shelved(alarm, now) ? `shelved until ${exact(Date.parse(alarm.shelvedUntil!)).slice(-8, -3)}` : alarm.acknowledgedBy ? `${states[alarm.state]}, seen` : states[alarm.state]), value: ({ alarm }) => (alarm ? states[alarm.state] : "") },
+    { id: "since", title: "raised", width: "128px", number: true, cell: ({ group, alarm }) => { const at = alarm ? alarm.raisedAt : group.since; return <span title={at ? exact(Date.parse(at)) : ""}>{at ? ago(Date.parse(at), now) : "not yet"}</span>; }, value: ({ group, alarm }) => { const at = alarm ? alarm.raisedAt : group.since; return at ? Date.parse(at) : 0; } },
+    { id: "value", title: "now", width: "98px", number: true, cell: ({ alarm }) => (alarm ? withUnit(alarm.value, alarm.unit) : ""), value: ({ alarm }) => alarm?.value ?? null },
+    { id: "worst", title: "worst", width: "98px", number: true, cell: ({ alarm }) => (alarm ? withUnit(alarm.worst, alarm.unit) : ""), value: ({ alarm }) => alarm?.worst ?? null },
   ];
+  const press = ({ group, alarm }: AlarmLine) => { if (alarm) setOpen(alarm.id); else setUnfolded((before) => { const next = new Set(before); if (!next.delete(group.title)) next.add(group.title); return next; }); };
   // Beside an open drawer there is room for what tells alarms apart; the drawer has the rest.
   const shown = chosen ? columns.filter((column) => column.id !== "worst" && column.id !== "value") : columns;
   const ruleColumns: Column<Rule>[] = [
@@ -68,7 +75,7 @@ export function AlarmsStation() {
     { id: "rule", title: "Rule", cell: (rule) => rule.document.rule, value: (rule) => rule.document.rule },
     { id: "bound", title: "raised when", width: "104px", number: true, cell: (rule) => (rule.document.above ? `> ${rule.document.above}` : rule.document.below ? `< ${rule.document.below}` : "outside"), value: (rule) => rule.document.above ?? rule.document.below ?? "" },
     { id: "state", title: "State", width: "76px", cell: (rule) => (rule.trouble ? "cannot be judged" : rule.inForce ? "in force" : "draft"), value: (rule) => (rule.inForce ? "in force" : "draft") },
-    { id: "judged", title: "judged to", width: "116px", number: true, cell: (rule) => (rule.inForce && rule.judgedTo ? ago(Date.parse(rule.judgedTo), now) : "–"), value: (rule) => (rule.judgedTo ? Date.parse(rule.judgedTo) : 0) },
+    { id: "judged", title: "judged to", width: "132px", number: true, cell: (rule) => (rule.inForce && rule.judgedTo ? ago(Date.parse(rule.judgedTo), now) : "–"), value: (rule) => (rule.judgedTo ? Date.parse(rule.judgedTo) : 0) },
   ];
   const eventColumns: Column<Event>[] = [
     { id: "at", title: "When", width: "132px", cell: (event) => exact(Date.parse(event.at)).slice(4), value: (event) => Date.parse(event.at) },
@@ -80,14 +87,17 @@ export function AlarmsStation() {
     <>
       <Title about={`${rules.data.filter((rule) => rule.inForce).length} rules in force for ${cluster}`} actions={<>
         <Button onPress={() => setMessages(true)}>Messages</Button>
-        <Button onPress={() => setContacts(true)}>Who is told</Button>
+        <Button onPress={() => edit("told")}>Who is told</Button>
         <Button needs="author" onPress={() => edit("budget")}>Error budget</Button>
         <Button needs="author" main onPress={() => edit("new")}>New alert rule</Button>
       </>}>{raised.length === 0 ? "Nothing needs a person" : raised.length === 1 ? "One alarm is raised" : `${raised.length} alarms are raised`}</Title>
+      {(told.data ?? []).filter((contact) => contact.failingSince).map((contact) => (
+        <div key={contact.id} style={{ marginBottom: 10 }}><Trouble error={`${contact.name} cannot be told: nothing is taken since ${exact(Date.parse(contact.failingSince!))} (${contact.lastError}). ${contact.waiting} waiting. See Who is told.`} /></div>
+      ))}
       <Top>
         <List>
           {list.length === 0 ? <Empty title="No alarm is raised or holding">{rules.data.length === 0 ? "There are no rules yet. Ask something, then make an alert rule of it." : "Every rule in force was judged quiet. What was raised before stands below."}</Empty>
-            : <Table label="Alarms" columns={shown} rows={list} rowKey={(alarm) => alarm.id} chosen={open} onOpen={(alarm) => setOpen(alarm.id)} />}
+            : <Table label="Alarms" columns={shown} rows={rows} rowKey={({ group, alarm }) => alarm?.id ?? group!.title} chosen={open} onOpen={press} />}
         </List>
         {chosen && <AlarmDrawer alarm={chosen} close={() => setOpen(null)} />}
       </Top>
@@ -104,7 +114,6 @@ export function AlarmsStation() {
             : <Table label="What happened lately" columns={eventColumns} rows={alarms.data.events.filter((event) => inScope(event.labels as Record<string, string>))} rowKey={(event) => event.id} />}
         </List>
       </Two>
-      {contacts && <ContactsDialog close={() => setContacts(false)} />}
       {messages && <MessagesDialog cluster={cluster} close={() => setMessages(false)} />}
       {rules.data.length > 0 && <RuleActions rules={rules.data} refresh={() => void queries.invalidateQueries({ queryKey: ["rules"] })} />}
     </>
@@ -160,32 +169,9 @@ function AlarmDrawer({ alarm, close }: { alarm: Alarm; close: () => void }) {
       </Row>
       {error ? <Trouble error={error} /> : null}
       <div><a href={`/ask?${new URLSearchParams({ cluster: alarm.cluster, q: alarm.when, from: String(from), to: String(now) })}`}>Ask what it watches around that time</a></div>
+      <AlarmHistory id={alarm.id} />
       {alarm.runbook && <div><a href={alarm.runbook} target="_blank" rel="noreferrer">Runbook</a></div>}
     </Drawer>
-  );
-}
-
-function ContactsDialog({ close }: { close: () => void }) {
-  const queries = useQueryClient();
-  const contacts = useQuery({ queryKey: ["contacts"], queryFn: () => got(api.GET("/api/contacts")) });
-  const [name, setName] = useState("");
-  const [url, setUrl] = useState("");
-  const [error, setError] = useState<unknown>(null);
-  const refresh = () => void queries.invalidateQueries({ queryKey: ["contacts"] });
-  return (
-    <Dialog title="Who is told" width={560} onClose={close} actions={<Button needs="keeper" main isDisabled={!name || !url} onPress={async () => {
-      try { setError(null); await got(api.POST("/api/contacts", { body: { name, url } })); setName(""); setUrl(""); } catch (wrong) { setError(wrong); }
-      refresh();
-    }}>Keep contact</Button>}>
-      {contacts.data?.map((contact) => (
-        <Row key={contact.id} style={{ justifyContent: "space-between" }}><span><b>{contact.name}</b> <Quiet>{contact.url}</Quiet></span>
-          <Button bare onPress={async () => { try { setError(null); await got(api.DELETE("/api/contacts/{id}", { params: { path: { id: contact.id } } })); } catch (wrong) { setError(wrong); } refresh(); }}>Remove</Button></Row>
-      ))}
-      {contacts.data?.length === 0 && <Quiet>Nobody is told yet.</Quiet>}
-      <TextInput label="Name" value={name} onChange={setName} help="Rules name it under Tell." />
-      <TextInput label="Address" value={url} onChange={setUrl} help="Messages are posted here as JSON, with an id that stays the same when one is repeated." />
-      {error ? <Trouble error={error} /> : null}
-    </Dialog>
   );
 }
 
@@ -194,8 +180,8 @@ function MessagesDialog({ cluster, close }: { cluster: string; close: () => void
   const columns: Column<Schemas["MessageView"]>[] = [
     { id: "at", title: "When", width: "140px", cell: (message) => exact(Date.parse(message.createdAt)), value: (message) => Date.parse(message.createdAt) },
     { id: "what", title: "What", cell: (message) => `${message.rule} ${message.transition}`, value: (message) => message.rule },
-    { id: "who", title: "To", width: "140px", cell: (message) => message.contact, value: (message) => message.contact },
-    { id: "state", title: "State", width: "210px", cell: (message) => (message.deliveredAt ? `delivered, try ${message.attempts}` : `waiting, try ${message.attempts}${message.lastError ? `: ${message.lastError}` : ""}`), value: (message) => (message.deliveredAt ? "delivered" : "waiting") },
+    { id: "who", title: "To", width: "190px", cell: (message) => <>{message.contact}{message.team && <Quiet> {message.team}{message.step > 0 ? `, step ${message.step + 1}` : ""}</Quiet>}</>, value: (message) => message.contact },
+    { id: "state", title: "State", width: "210px", cell: (message) => (message.deliveredAt ? `delivered, try ${message.attempts}` : message.attempts === 0 && message.waits && Date.parse(message.waits) > Date.now() ? `quiet until ${exact(Date.parse(message.waits)).slice(0, -3)}` : `waiting, try ${message.attempts}${message.lastError ? `: ${message.lastError}` : ""}`), value: (message) => (message.deliveredAt ? "delivered" : "waiting") },
   ];
   return (
     <Dialog title="Messages" width={820} onClose={close}>

@@ -46,6 +46,7 @@ export function RuleEditor({ cluster, rule, when, close }: { cluster: string; ru
   const window = { from: end - hours * 3_600_000, to: end };
   const [writing, setWriting] = useState(false);
   const contacts = useQuery({ queryKey: ["contacts"], queryFn: () => got(api.GET("/api/contacts")) });
+  const teams = useQuery({ queryKey: ["teams"], queryFn: () => got(api.GET("/api/teams")) });
   const [tried, setTried] = useState(draft);
   useEffect(() => { const wait = setTimeout(() => setTried(draft), 500); return () => clearTimeout(wait); }, [draft]);
   const unset = !tried.bound.trim();
@@ -103,7 +104,7 @@ export function RuleEditor({ cluster, rule, when, close }: { cluster: string; ru
         <Choose hideLabel label="Without data" value={draft.missing} onChange={(missing) => change({ missing })} options={[{ id: "keep", text: "keep the state" }, { id: "raise", text: "raise" }, { id: "clear", text: "clear" }]} />
         <span>Judge after</span><div className="short"><TextInput hideLabel label="Wait" value={draft.wait} onChange={(text) => change({ wait: text })} placeholder="30s" mistake={mistake("wait")} /></div>
         <span>Tell</span>
-        <Choose hideLabel label="Contact" value={draft.tell || "nobody"} onChange={(name) => change({ tell: name === "nobody" ? "" : name })} options={[{ id: "nobody", text: "nobody" }, ...(contacts.data ?? []).map((contact) => ({ id: contact.name, text: contact.name }))]} />
+        <Choose hideLabel label="Contact" value={draft.tell || "nobody"} onChange={(name) => change({ tell: name === "nobody" ? "" : name })} options={[{ id: "nobody", text: "nobody" }, ...(teams.data ?? []).map((team) => ({ id: team.document.team, text: `${team.document.team}, a team` })), ...(contacts.data ?? []).map((contact) => ({ id: contact.name, text: contact.name }))]} />
         <span>Runbook</span><div className="long"><TextInput hideLabel label="Runbook" value={draft.runbook} onChange={(text) => change({ runbook: text })} placeholder="https://" /></div>
       </Sentence>
       <Below>

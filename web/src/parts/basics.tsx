@@ -145,9 +145,9 @@ const TroubleBox = styled.div`
 
 /** What happened, why, and what to do. */
 export function Trouble({ error }: { error: unknown }) {
-  const problem = error instanceof Problem ? error : new Problem(0, "Something went wrong in the page.", String(error));
+  const problem = error instanceof Problem ? error : typeof error === "string" ? new Problem(0, error, "") : new Problem(0, "Something went wrong in the page.", String(error));
   const several = problem.errors.filter((one): one is string => typeof one === "string");
-  return <TroubleBox role="alert"><b>{problem.title}</b>{several.length > 1 ? several.map((one) => <div key={one}><span>{one}</span></div>) : <span>{problem.detail}</span>}</TroubleBox>;
+  return <TroubleBox role="alert"><b>{problem.title}</b>{several.length > 1 ? several.map((one) => <div key={one}><span>{one}</span></div>) : problem.detail && <span>{problem.detail}</span>}</TroubleBox>;
 }
 
 export const Waiting = ({ what }: { what: string }) => <Empty title={what}>This takes a moment.</Empty>;

@@ -3088,6 +3088,14 @@ export interface components {
             unit: string;
             severity: components["schemas"]["Severity"];
         };
+        AlarmGroup: {
+            title: string;
+            because: null | string;
+            severity: components["schemas"]["Severity"];
+            /** Format: date-time */
+            since: string;
+            alarms: string[];
+        };
         /** @enum {unknown} */
         AlarmState: "quiet" | "holding" | "raised" | "clearing";
         /** @enum {unknown} */
@@ -3124,6 +3132,7 @@ export interface components {
         AlarmsView: {
             alarms: components["schemas"]["AlarmView"][];
             events: components["schemas"]["AlarmEventView"][];
+            groups: components["schemas"]["AlarmGroup"][];
         };
         "AnonymousTypeOfString[]AndString[]AndIEnumerableOfstringAndIEnumerableOfstringAndIEnumerableOfstring": {
             steps: null | string[];
