@@ -27,6 +27,9 @@ public sealed class Client : IDisposable
     /// <summary>Sends JSON and gets the answer.</summary>
     public Task<JsonNode?> Post(string path, object body) => Send(HttpMethod.Post, path, body);
 
+    /// <summary>Puts JSON and gets the answer.</summary>
+    public Task<JsonNode?> Put(string path, object body) => Send(HttpMethod.Put, path, body);
+
     /// <inheritdoc/>
     public void Dispose() => _http.Dispose();
 

@@ -7,6 +7,8 @@ const string Usage = """
     skevin ask 'ENQUIRY' [--last 1h] [--cluster NAME]   answer an enquiry as a table
     skevin arrivals CLUSTER                             what should arrive, and how it does
     skevin order FILE                                   order a cluster by its file, and follow it until it is connected
+    skevin test-rules FILE…                             check rules and run their tests, without a server
+    skevin apply-rules FILE [--cluster NAME]            put the rules of a file in force
     skevin set-up-demo KUBECONFIG CLUSTER HOOK          connect the practice cluster and roll a plan out
 
     Environment: SKEVIN_URL (default http://127.0.0.1:5180), SKEVIN_EMAIL, SKEVIN_PASSWORD
@@ -18,6 +20,8 @@ try
         Console.WriteLine(Usage);
         return args.Length == 0 ? 2 : 0;
     }
+    if (args is ["test-rules", _, ..])
+        return await CheckRules.Test(args[1..]);
     using var client = await Client.SignIn(new Uri(Setting("SKEVIN_URL", "http://127.0.0.1:5180")), Setting("SKEVIN_EMAIL", ""), Setting("SKEVIN_PASSWORD", ""));
     switch (args)
     {
@@ -30,6 +34,8 @@ try
             return 0;
         case ["order", var file]:
             return await PlaceOrder.Run(client, file);
+        case ["apply-rules", var file, .. var options]:
+            return await CheckRules.Apply(client, file, Option(options, "--cluster"));
         case ["set-up-demo", var kubeconfig, var cluster, var hook]:
             await DemoSetUp.Run(client, kubeconfig, cluster, hook);
             return 0;

@@ -37,7 +37,7 @@ test("a draft of the plan says what it changes and what follows of it", async ()
   await page.getByText(/every 1 s until .* UTC, then every/).waitFor();
   await page.getByText(/times the samples of metrics while the close look lasts/).waitFor();
   await button(page, "all namespaces").last().click();
-  await page.getByText("All, also those that come later").click();
+  await page.getByText("All namespaces, also those that come later").click();
   await page.getByText("Choose at least one, or switch the source off.").waitFor();
   await page.getByRole("dialog").getByText("payout", { exact: true }).click();
   await button(page, "Take over into the draft").click();

@@ -79,6 +79,9 @@ public sealed class LogTailer(string hostRoot, DiskBuffer buffer)
             if (parts.Length != 3 || !ExpectedSources.Chosen(plan.Namespaces, parts[0]))
                 continue;
             var named = _known.TryGetValue(parts[2], out var pod);
+            // What a pod is, is known by the list of pods alone; until it is on it, its log waits.
+            if (plan.Only is { } only && (pod is null || !only.Fits(pod)))
+                continue;
             var seen = _firstSeen.TryGetValue(parts[2], out var first) ? first : _firstSeen[parts[2]] = now;
             foreach (var container in Directory.EnumerateDirectories(folder))
             {

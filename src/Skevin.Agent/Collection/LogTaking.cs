@@ -53,7 +53,7 @@ public sealed class LogTaking(AgentEnvironment environment, ClusterAccess cluste
         }
         catch (Exception wrong) when (ClusterAccess.IsTrouble(wrong, stop))
         {
-            foreach (var pod in cluster.Pods.Where(pod => ExpectedSources.Chosen(plan.Namespaces, pod.Namespace)))
+            foreach (var pod in cluster.Pods.Where(pod => ExpectedSources.Chosen(plan.Namespaces, plan.Only, pod)))
                 foreach (var container in pod.Containers)
                     reports.Add("logs", ExpectedSources.Log(pod.Namespace, pod.Name, container.Name), 0, now, "the log files cannot be read: " + wrong.Message);
         }

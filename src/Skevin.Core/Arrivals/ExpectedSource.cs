@@ -142,7 +142,7 @@ public static class ExpectedSources
             if (logs.Containers)
                 list.AddRange(
                     from pod in inventory.Pods
-                    where pod.Phase == "Running" && pod.Node.Length > 0 && Chosen(logs.Namespaces, pod.Namespace)
+                    where pod.Phase == "Running" && pod.Node.Length > 0 && Chosen(logs.Namespaces, logs.Only, pod)
                     from container in pod.Containers
                     select One("logs", Log(pod.Namespace, pod.Name, container.Name), SourceKind.ContainerLog, pod.Namespace, "agent on " + pod.Node, Agent(pod.Node), pod, ReportSeconds));
             if (logs.Syslog)
@@ -153,7 +153,7 @@ public static class ExpectedSources
         if (plan.Traces is { } traces)
             list.AddRange(
                 from pod in inventory.Pods
-                where pod.Phase == "Running" && pod.Containers.Any(container => container.SendsSpans) && Chosen(traces.Namespaces, pod.Namespace)
+                where pod.Phase == "Running" && pod.Containers.Any(container => container.SendsSpans) && Chosen(traces.Namespaces, traces.Only, pod)
                 group pod by (pod.Namespace, pod.Workload) into workload
                 let first = workload.OrderByDescending(pod => pod.Ready).ThenBy(pod => pod.Created).First()
                 select One("traces", Spans(workload.Key.Namespace, workload.Key.Workload), SourceKind.WorkloadSpans, workload.Key.Namespace, "its pods, by their agents", Agent(first.Node), first, ReportSeconds));
@@ -172,10 +172,13 @@ public static class ExpectedSources
 
     /// <summary>Whether the endpoints of a pod are read under a plan.</summary>
     public static bool IsCollected(MetricsPlan metrics, PodState pod) =>
-        metrics.Endpoints && pod.Phase == "Running" && pod.Node.Length > 0 && pod.Addresses.Count > 0 && Chosen(metrics.Namespaces, pod.Namespace);
+        metrics.Endpoints && pod.Phase == "Running" && pod.Node.Length > 0 && pod.Addresses.Count > 0 && Chosen(metrics.Namespaces, metrics.Only, pod);
 
     /// <summary>Whether a namespace is among the chosen ones; none chosen means all.</summary>
     public static bool Chosen(IReadOnlyList<string>? namespaces, string ns) => namespaces is not { Count: > 0 } chosen || chosen.Contains(ns);
+
+    /// <summary>Whether a pod is chosen: its namespace, and itself.</summary>
+    public static bool Chosen(IReadOnlyList<string>? namespaces, Selection? only, PodState pod) => Chosen(namespaces, pod.Namespace) && only?.Fits(pod) != false;
 
     private static ExpectedSource One(
         string signal, string name, SourceKind kind, string? ns, string sentBy, PodState? agent, PodState? target, int interval)

@@ -44,6 +44,8 @@ public sealed record CollectionPlan(MetricsPlan? Metrics, LogsPlan? Logs = null,
                 yield return "A rule for lines names a kind with some words of its own; to leave out all lines of a workload choose its namespaces, or switch lines off.";
         if (Traces is { Share: not (> 0 and <= 1) })
             yield return "The share of traces that is kept lies above 0 and goes up to 1, which keeps all of them.";
+        foreach (var problem in new[] { Metrics?.Only?.Problem, Logs?.Only?.Problem, Traces?.Only?.Problem }.OfType<string>())
+            yield return problem;
         if (Traces?.Tail?.Problem is { } tail)
             yield return tail;
         foreach (var problem in (Destinations ?? []).Select(destination => destination.Problem).OfType<string>())
@@ -56,6 +58,29 @@ public sealed record CollectionPlan(MetricsPlan? Metrics, LogsPlan? Logs = null,
     }
 }
 
+/// <summary>Which pods of the chosen namespaces something is collected from. Each list that is given has to fit, by one of its entries.</summary>
+/// <param name="Workloads">As <c>namespace/name</c>.</param>
+/// <param name="Labels">Labels of the pods, as <c>name=value</c>.</param>
+/// <param name="Nodes">Names of nodes.</param>
+public sealed record Selection(IReadOnlyList<string>? Workloads = null, IReadOnlyList<string>? Labels = null, IReadOnlyList<string>? Nodes = null)
+{
+    /// <summary>Whether a pod is chosen.</summary>
+    public bool Fits(Clusters.PodState pod) =>
+        (Workloads is not { Count: > 0 } || Workloads.Contains($"{pod.Namespace}/{pod.Workload}"))
+        && (Nodes is not { Count: > 0 } || Nodes.Contains(pod.Node))
+        && (Labels is not { Count: > 0 } || Labels.Any(label => label.Split('=', 2) is [var name, var value] && pod.Labels?.GetValueOrDefault(name) == value));
+
+    /// <summary>In words; empty where all pods are chosen.</summary>
+    [System.Text.Json.Serialization.JsonIgnore]
+    public string Words => string.Join(" and ", new[] { (Workloads, "of "), (Labels, "with "), (Nodes, "on ") }.Where(part => part.Item1 is { Count: > 0 }).Select(part => part.Item2 + string.Join(" or ", part.Item1!)));
+
+    /// <summary>What is wrong with it, or null.</summary>
+    [System.Text.Json.Serialization.JsonIgnore]
+    public string? Problem => (Workloads ?? []).FirstOrDefault(workload => workload.Split('/') is not [{ Length: > 0 }, { Length: > 0 }]) is { } odd ? $"'{odd}' is no workload such as auction/ledger."
+        : (Labels ?? []).FirstOrDefault(label => label.Split('=', 2) is not [{ Length: > 0 }, _]) is { } strange ? $"'{strange}' is no label such as tier=front."
+        : (Nodes ?? []).Any(string.IsNullOrWhiteSpace) ? "A node has a name." : null;
+}
+
 /// <summary>How metrics are collected.</summary>
 /// <param name="ResourceUsage">Node, pod and container usage from each node's stats summary.</param>
 /// <param name="ClusterState">Pods, workloads and nodes as the cluster API sees them.</param>
@@ -66,11 +91,12 @@ public sealed record CollectionPlan(MetricsPlan? Metrics, LogsPlan? Logs = null,
 /// <param name="Namespaces">Namespaces whose endpoints are read; empty for all.</param>
 /// <param name="HostMetrics">Processor by mode, memory, disks, file systems and interfaces of each node, from its kernel.</param>
 /// <param name="Closely">More often for a while, or null.</param>
+/// <param name="Only">Which of their pods; null for all.</param>
 /// <param name="RuntimePath">Path of the container runtime's text page at each node's own agent, read through the cluster API; null where it is not read.</param>
 /// <param name="Rules">What is left out, loses a label or is renamed; the first rule about a metric holds.</param>
 public sealed record MetricsPlan(
     bool ResourceUsage = true, bool ClusterState = true, bool Endpoints = true, int EverySeconds = 15,
-    string EndpointPort = "metrics", string EndpointPath = "/metrics", IReadOnlyList<string>? Namespaces = null, bool HostMetrics = false, CloseLook? Closely = null, IReadOnlyList<MetricRule>? Rules = null, string? RuntimePath = null)
+    string EndpointPort = "metrics", string EndpointPath = "/metrics", IReadOnlyList<string>? Namespaces = null, bool HostMetrics = false, CloseLook? Closely = null, IReadOnlyList<MetricRule>? Rules = null, string? RuntimePath = null, Selection? Only = null)
 {
     /// <summary>How often metrics are read at a moment, in seconds: the agents go back by themselves when the close look is over.</summary>
     public int EverySecondsAt(DateTimeOffset now) => Closely is { } closely && now < closely.Until ? closely.EverySeconds : EverySeconds;
@@ -90,8 +116,9 @@ public sealed record CloseLook(int EverySeconds, DateTimeOffset Until);
 /// <param name="Namespaces">Namespaces whose containers are read; empty for all.</param>
 /// <param name="LeftOut">Lines that are not sent.</param>
 /// <param name="Syslog">Syslog that machines near by send to the nodes.</param>
+/// <param name="Only">Which of their pods; null for all.</param>
 /// <param name="Joined">Whether lines that go on from the one before, such as those of a stack trace, become one with it.</param>
-public sealed record LogsPlan(bool Containers = true, bool Events = true, IReadOnlyList<string>? Namespaces = null, IReadOnlyList<LineRule>? LeftOut = null, bool Syslog = false, bool Joined = false)
+public sealed record LogsPlan(bool Containers = true, bool Events = true, IReadOnlyList<string>? Namespaces = null, IReadOnlyList<LineRule>? LeftOut = null, bool Syslog = false, bool Joined = false, Selection? Only = null)
 {
     /// <summary>Whether it collects anything.</summary>
     public bool Any => Containers || Events || Syslog;
@@ -100,8 +127,9 @@ public sealed record LogsPlan(bool Containers = true, bool Events = true, IReadO
 /// <summary>How traces are collected: the agents take spans that applications send.</summary>
 /// <param name="Share">Share of traces kept, over 0 up to 1; decided by the trace's id, its weight goes with it.</param>
 /// <param name="Namespaces">Namespaces whose spans are expected; empty for all.</param>
+/// <param name="Only">Which of their pods; null for all.</param>
 /// <param name="Tail">Which traces are kept whatever the share, decided when they are whole; null decides by the id alone, at once.</param>
-public sealed record TracesPlan(double Share = 1, IReadOnlyList<string>? Namespaces = null, TailPlan? Tail = null);
+public sealed record TracesPlan(double Share = 1, IReadOnlyList<string>? Namespaces = null, TailPlan? Tail = null, Selection? Only = null);
 
 /// <summary>Traces are gathered and judged when they are whole: one collector holds them so long.</summary>
 /// <param name="WaitSeconds">How long after its first span a trace is held, 1 to 120 s.</param>

@@ -54,6 +54,9 @@ public sealed record PlanDifference(IReadOnlyList<string> Changes, IReadOnlyList
         })
             if (Names(was) != Names(becomes))
                 yield return $"{what}: from {Names(was)} → from {Names(becomes)}";
+        foreach (var (what, was, becomes) in new[] { ("Application endpoints", m0.Only, m1.Only), ("Lines of containers", l0.Only, l1.Only), ("Spans", old.Traces?.Only, after.Traces?.Only) })
+            if ((was?.Words ?? "") != (becomes?.Words ?? ""))
+                yield return $"{what}: {(was?.Words is { Length: > 0 } before ? "only " + before : "all their pods")} → {(becomes?.Words is { Length: > 0 } then ? "only " + then : "all their pods")}";
         if (old.Traces is { } t0 && after.Traces is { } t1 && t0.Share != t1.Share)
             yield return $"Traces kept: {Share(t0.Share)} → {Share(t1.Share)}";
         if (old.Traces is not null && after.Traces is not null && old.Traces.Tail != after.Traces.Tail)

@@ -80,16 +80,16 @@ public static class Sizing
     /// <param name="inventory">The cluster now.</param>
     /// <param name="measured">What was measured.</param>
     /// <param name="prices">The person's prices; null where none are set.</param>
-    /// <param name="retention">How long it is kept.</param>
+    /// <param name="retention">How long each signal is kept.</param>
     /// <param name="now">The time, for a close look that is on.</param>
-    public static PlanSize Of(CollectionPlan plan, CollectionPlan? inForce, Inventory inventory, MeasuredKinds measured, Prices? prices, TimeSpan retention, DateTimeOffset now)
+    public static PlanSize Of(CollectionPlan plan, CollectionPlan? inForce, Inventory inventory, MeasuredKinds measured, Prices? prices, Func<string, TimeSpan> retention, DateTimeOffset now)
     {
         var amounts = ExpectedSources.Of(plan, inventory).GroupBy(source => source.Kind).Select(group => Amount(group.Key, group.First().Signal, group.Count(), plan, inForce, inventory, measured, now))
             .Concat(plan.Metrics?.Any == true ? [Amount(SourceKind.Agent, "metrics", inventory.Nodes.Count + Manifests.Collectors(plan).Count(), plan, inForce, inventory, measured, now)] : []).ToArray();
         var perSecond = amounts.Where(amount => amount.PerSecond is not null).GroupBy(amount => amount.Signal).ToDictionary(group => group.Key, group => group.Sum(amount => amount.PerSecond!.Value));
         var bytes = perSecond.ToDictionary(pair => pair.Key, pair => pair.Value * 86_400 * measured.BytesPerItem.GetValueOrDefault(pair.Key, UsualBytes[pair.Key]));
         double? price = prices is null ? null
-            : perSecond.Sum(pair => pair.Value * 86_400 * Month / 1e6 * prices.PerMillion.GetValueOrDefault(pair.Key)) + bytes.Values.Sum() * retention.TotalDays / Gib * prices.PerGibMonth;
+            : perSecond.Sum(pair => pair.Value * 86_400 * Month / 1e6 * prices.PerMillion.GetValueOrDefault(pair.Key)) + bytes.Sum(pair => pair.Value * retention(pair.Key).TotalDays) / Gib * prices.PerGibMonth;
         return new PlanSize(amounts, perSecond, bytes, amounts.Sum(amount => amount.Series), price, prices?.Currency);
     }
 

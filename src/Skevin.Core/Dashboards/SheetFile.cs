@@ -1,4 +1,4 @@
-using YamlDotNet.Core;
+using Skevin.Core.Formats;
 using YamlDotNet.Serialization;
 using YamlDotNet.Serialization.NamingConventions;
 
@@ -40,25 +40,7 @@ public static class SheetFile
     /// <exception cref="FormatException">The text is no such file; the message says where.</exception>
     public static Sheet Read(string text)
     {
-        if (text.Length > Longest)
-            throw new FormatException($"The file is longer than {Longest:N0} characters.");
-        try
-        {
-            var read = new DeserializerBuilder().WithNamingConvention(CamelCaseNamingConvention.Instance).WithDuplicateKeyChecking().Build().Deserialize<Document?>(text) ?? throw new FormatException("The file is empty. It begins with title: and strips:.");
-            return new Sheet("", read.Title ?? "", read.About ?? "", [.. (read.Strips ?? []).Select(part => part ?? new Part()).Select(part => new Strip(part.Title ?? "", part.Subtitle ?? "", part.Text ?? "", part.Draw ?? "", part.Height, part.By ?? "", part.About ?? ""))]);
-        }
-        catch (YamlException wrong)
-        {
-            var message = (wrong.InnerException ?? wrong).Message;
-            var unknown = System.Text.RegularExpressions.Regex.Match(message, "Property '([^']*)' not found on type '[^']*(Document|Part)'");
-            throw new FormatException($"Line {wrong.Start.Line}, column {wrong.Start.Column}: " + (unknown.Success
-                ? $"there is no '{unknown.Groups[1].Value}' here; {(unknown.Groups[2].Value == "Part" ? "a strip has title, subtitle, text, draw, height, by and about" : "a sheet has title, about and strips")}."
-                : message), wrong);
-        }
-        catch (Exception odd) when (odd is not FormatException)
-        {
-            // The YAML library lets other exceptions through, for example where a tag is no URI.
-            throw new FormatException("It cannot be read as YAML: " + odd.Message, odd);
-        }
+        var read = YamlFile.Read<Document>(text, Longest, "title: and strips:", new Dictionary<string, string> { ["Document"] = "a sheet has title, about and strips", ["Part"] = "a strip has title, subtitle, text, draw, height, by and about" });
+        return new Sheet("", read.Title ?? "", read.About ?? "", [.. (read.Strips ?? []).Select(part => part ?? new Part()).Select(part => new Strip(part.Title ?? "", part.Subtitle ?? "", part.Text ?? "", part.Draw ?? "", part.Height, part.By ?? "", part.About ?? ""))]);
     }
 }

@@ -51,7 +51,7 @@ public sealed record AskAnswer(
     IReadOnlyList<StepView> Steps, IReadOnlyList<NoteView> Notes, string Formatted, string? View = null, int? Total = null);
 
 /// <summary>Answers enquiries in a reader's access scope.</summary>
-public sealed class AskEnquiry(SampleStore store, SeriesIndex index, Heads heads, AddressBooks books, ClusterWatchers watchers, JudgeArrivals judge, AskedMetrics asked, SkevinOptions options, TimeProvider clock)
+public sealed class AskEnquiry(SampleStore store, SeriesIndex index, Heads heads, AddressBooks books, ClusterWatchers watchers, JudgeArrivals judge, AskedMetrics asked, Retentions retentions, TimeProvider clock)
 {
     private static readonly TimeSpan Deadline = TimeSpan.FromSeconds(30);
 
@@ -60,7 +60,7 @@ public sealed class AskEnquiry(SampleStore store, SeriesIndex index, Heads heads
         new(new ArrivalSeries(SeriesFor(access, cluster), store.Database, watchers, judge, access, cluster, clock), RowsFor(access, cluster));
 
     /// <summary>The reader of series.</summary>
-    public ScopedReader SeriesFor(AccessScope access, string? cluster) => new(store, index, heads, access, cluster, DayPartitions.StartOf(clock.GetUtcNow() - options.Retention));
+    public ScopedReader SeriesFor(AccessScope access, string? cluster) => new(store, index, heads, access, cluster, DayPartitions.StartOf(clock.GetUtcNow() - retentions.Of("metrics")));
 
     /// <summary>The reader of rows.</summary>
     public RowReader RowsFor(AccessScope access, string? cluster) => new(store.Database, books, access, cluster);

@@ -117,6 +117,12 @@ public static class CollectionEndpoints
         routes.MapGet("/api/clusters/{name}/collection/catalogue", async Task<Results<Ok<IReadOnlyList<CatalogueEntry>>, ProblemHttpResult>> (
             string name, ClaimsPrincipal user, ClusterWatchers watchers, FindSources find, CancellationToken stop) =>
             watchers.Visible(name, user) is { } cluster ? TypedResults.Ok(await find.Run(cluster, user, stop)) : ClusterEndpoints.NotThere(name).Http()).Needs(Roles.Reader);
+        routes.MapGet("/api/retention", (Retentions retentions) => retentions.View).Needs(Roles.Reader);
+        routes.MapPut("/api/retention", async Task<Results<Ok<RetentionView>, ProblemHttpResult>> (RetentionSetting body, Retentions retentions, AuditNote note, CancellationToken stop) =>
+        {
+            note.Detail = $"metrics {body.Metrics} d, logs {body.Logs} d, traces {body.Traces} d, flows {body.Flows} d";
+            return (await retentions.Set(body, stop)).Http();
+        }).Needs(Roles.Keeper).Audits("set how long data is kept");
         routes.MapGet("/api/prices", async Task<Results<Ok<Prices>, NoContent>> (Settings settings, CancellationToken stop) =>
             await settings.Read<Prices>(SizePlan.PricesSetting, stop) is { } prices ? TypedResults.Ok(prices) : TypedResults.NoContent()).Needs(Roles.Reader);
         routes.MapPut("/api/prices", async Task<Results<NoContent, ProblemHttpResult>> (Prices body, Settings settings, AuditNote note, CancellationToken stop) =>

@@ -7,7 +7,7 @@ using Skevin.Storage.Metrics;
 namespace Skevin.Server.Collection;
 
 /// <summary>Sizes a plan by the inventory and by what was measured under the plan in force.</summary>
-public sealed class SizePlan(SampleStore store, MeasureCollection measure, Settings settings, SkevinOptions options, TimeProvider clock)
+public sealed class SizePlan(SampleStore store, MeasureCollection measure, Settings settings, Retentions retentions, TimeProvider clock)
 {
     /// <summary>Name of the setting that holds the prices.</summary>
     public const string PricesSetting = "prices";
@@ -24,7 +24,7 @@ public sealed class SizePlan(SampleStore store, MeasureCollection measure, Setti
     {
         var now = clock.GetUtcNow();
         return Sizing.Of(plan, inForce, cluster.Watch.Current, inForce is null ? MeasuredKinds.None with { BytesPerItem = await BytesPerItem(stop) } : await Measured(cluster.Id, now, stop),
-            await settings.Read<Prices>(PricesSetting, stop), options.Retention, now);
+            await settings.Read<Prices>(PricesSetting, stop), retentions.Of, now);
     }
 
     private async Task<MeasuredKinds> Measured(int cluster, DateTimeOffset now, CancellationToken stop)

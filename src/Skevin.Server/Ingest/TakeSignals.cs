@@ -13,12 +13,12 @@ using Skevin.Storage.Metrics;
 namespace Skevin.Server.Ingest;
 
 /// <summary>Takes in what senders bring, whatever way it comes. Each answers after the commit.</summary>
-public sealed class TakeSignals(MetricsIntake metrics, SignalIntake signals, ArrivalBook arrivals, IngestLimits limits, SkevinOptions options, TimeProvider clock)
+public sealed class TakeSignals(MetricsIntake metrics, SignalIntake signals, ArrivalBook arrivals, IngestLimits limits, Retentions retentions, TimeProvider clock)
 {
     /// <summary>Metrics.</summary>
     public async Task<ExportMetricsServiceResponse> Metrics(Sender sender, ExportMetricsServiceRequest request)
     {
-        var read = OtlpMetrics.Read(request, sender.Cluster, Range);
+        var read = OtlpMetrics.Read(request, sender.Cluster, Range("metrics"));
         limits.Take(sender.Token, read.Samples.Sum(run => run.Points.Count) + read.Histograms.Sum(run => run.Points.Count));
         var result = await metrics.Store(sender.Token.ClusterId, new RequestKey(sender.Token.Id, sender.Key), read);
         if (result.Conflicts > 0)
@@ -34,7 +34,7 @@ public sealed class TakeSignals(MetricsIntake metrics, SignalIntake signals, Arr
     /// <param name="body">The request as it came, to tell it from its repetition where it has no key.</param>
     public async Task<ExportLogsServiceResponse> Logs(Sender sender, ExportLogsServiceRequest request, ReadOnlyMemory<byte> body, CancellationToken stop)
     {
-        var read = OtlpLogs.Read(request, sender.Cluster, Range, clock.GetUtcNow().ToUnixTimeMilliseconds());
+        var read = OtlpLogs.Read(request, sender.Cluster, Range("logs"), clock.GetUtcNow().ToUnixTimeMilliseconds());
         limits.Take(sender.Token, read.Lines.Count + read.Events.Count);
         if (read.Lines.Count + read.Events.Count > 0)
             await signals.Store(new SignalRequest(sender.Token.ClusterId, new RequestKey(sender.Token.Id, sender.Key ?? HashOf(body)), read.Sources) { Lines = read.Lines, Events = read.Events });
@@ -50,7 +50,7 @@ public sealed class TakeSignals(MetricsIntake metrics, SignalIntake signals, Arr
     /// <summary>Spans.</summary>
     public async Task<ExportTraceServiceResponse> Traces(Sender sender, ExportTraceServiceRequest request)
     {
-        var read = OtlpTraces.Read(request, sender.Cluster, Range);
+        var read = OtlpTraces.Read(request, sender.Cluster, Range("traces"));
         limits.Take(sender.Token, read.Spans.Count);
         if (read.Spans.Count > 0)
             await signals.Store(new SignalRequest(sender.Token.ClusterId, new RequestKey(sender.Token.Id, sender.Key), read.Sources) { Spans = read.Spans });
@@ -73,7 +73,7 @@ public sealed class TakeSignals(MetricsIntake metrics, SignalIntake signals, Arr
             without += message.WithoutTemplate;
             rest = rest[message.Header.Length..];
         }
-        var range = Range;
+        var range = Range("flows");
         var oldest = (clock.GetUtcNow() - SignalRequest.SinglesKept).ToUnixTimeMilliseconds();
         var refused = new Refusals();
         if (without > 0)
@@ -95,7 +95,7 @@ public sealed class TakeSignals(MetricsIntake metrics, SignalIntake signals, Arr
         return (taken.Length, refused);
     }
 
-    private StampRange Range => StampRange.At(clock.GetUtcNow(), options.Retention);
+    private StampRange Range(string signal) => StampRange.At(clock.GetUtcNow(), retentions.Of(signal));
 
     private static string HashOf(ReadOnlyMemory<byte> body) => "sha256:" + Convert.ToHexString(SHA256.HashData(body.Span));
 }

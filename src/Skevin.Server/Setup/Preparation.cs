@@ -48,6 +48,7 @@ public sealed class Preparation(IServiceProvider services, SkevinOptions options
             if (sample.Time >= head.Start && head.Histograms.Add(series, sample) == HeadAdd.Added)
                 count++;
         }, stop);
+        await services.GetRequiredService<Retentions>().Load(stop);
         await services.GetRequiredService<ArrivalBook>().Load(stop);
         await services.GetRequiredService<AddressBooks>().Load(stop);
         await services.GetRequiredService<RecentSpans>().Load(store.Database, stop);
@@ -77,7 +78,7 @@ public sealed class Preparation(IServiceProvider services, SkevinOptions options
 }
 
 /// <summary>Trims the head and drops what is older than the retention.</summary>
-public sealed class Housekeeping(SampleStore store, DayPartitions partitions, Heads head, SkevinOptions options, TimeProvider clock, ILogger<Housekeeping> log) : BackgroundService
+public sealed class Housekeeping(SampleStore store, DayPartitions partitions, Heads head, Retentions retentions, SkevinOptions options, TimeProvider clock, ILogger<Housekeeping> log) : BackgroundService
 {
     /// <inheritdoc/>
     protected override async Task ExecuteAsync(CancellationToken stoppingToken)
@@ -90,7 +91,8 @@ public sealed class Housekeeping(SampleStore store, DayPartitions partitions, He
                 {
                     var now = clock.GetUtcNow();
                     head.TrimTo((now - Preparation.HeadSpan).ToUnixTimeMilliseconds());
-                    await partitions.DropBefore(DayPartitions.DayOf((now - options.Retention).ToUnixTimeMilliseconds()), DayPartitions.DayOf((now - options.SummaryRetention).ToUnixTimeMilliseconds()), stoppingToken);
+                    await retentions.Load(stoppingToken);
+                    await partitions.DropBefore(signal => DayPartitions.DayOf((now - (signal == "summaries" ? options.SummaryRetention : retentions.Of(signal))).ToUnixTimeMilliseconds()), stoppingToken);
                     if (options.MostBytes > 0 && await partitions.DropLargest(options.MostBytes, stoppingToken) is { Count: > 0 } days)
                         log.LogWarning("The store was larger than {Bytes} bytes, so the days up to {Day} went before their time", options.MostBytes, days.Max());
                     await using var old = store.Database.CreateCommand("""

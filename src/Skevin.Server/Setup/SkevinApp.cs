@@ -95,6 +95,7 @@ public static class SkevinApp
         services.AddHostedService<PeerFollower>();
         services.AddHostedService<PeerLive>();
         services.AddSingleton<Preparation>();
+        services.AddSingleton<Retentions>();
         services.AddHostedService<Housekeeping>();
         services.AddHostedService<OwnTelemetry>();
         services.AddSessions();

@@ -9,6 +9,9 @@ public sealed class DayPartitions(NpgsqlDataSource database)
     /// <summary>The partitioned tables.</summary>
     public static readonly string[] Tables = ["sample_batch", "sample_chunk", "sample_summary", "histogram_block", "log_block", "span_block", "trace_index", "flow_block"];
 
+    /// <summary>The signal a table holds; summaries of samples are <c>summaries</c>.</summary>
+    public static string SignalOf(string table) => table switch { "sample_summary" => "summaries", "log_block" => "logs", "span_block" or "trace_index" => "traces", "flow_block" => "flows", _ => "metrics" };
+
     private readonly ConcurrentDictionary<(string, DateOnly), bool> _made = new();
 
     /// <summary>Makes the partitions a request needs, outside its transaction.</summary>
@@ -29,11 +32,14 @@ public sealed class DayPartitions(NpgsqlDataSource database)
     }
 
     /// <summary>Detaches and drops partitions older than a day; summaries have a day of their own.</summary>
-    public async Task DropBefore(DateOnly first, DateOnly firstSummary, CancellationToken stop)
+    public Task DropBefore(DateOnly first, DateOnly firstSummary, CancellationToken stop) => DropBefore(signal => signal == "summaries" ? firstSummary : first, stop);
+
+    /// <summary>Detaches and drops partitions older than the day each signal is kept from.</summary>
+    public async Task DropBefore(Func<string, DateOnly> first, CancellationToken stop)
     {
         foreach (var table in Tables)
         {
-            var day = table == "sample_summary" ? firstSummary : first;
+            var day = first(SignalOf(table));
             var old = new List<string>();
             await using (var command = database.CreateCommand($"select inhrelid::regclass::text from pg_inherits where inhparent = '{table}'::regclass"))
             await using (var reader = await command.ExecuteReaderAsync(stop))

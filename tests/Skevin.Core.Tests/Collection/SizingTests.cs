@@ -20,7 +20,7 @@ public sealed class SizingTests
 
     private static readonly CollectionPlan Plan = new(new MetricsPlan(EverySeconds: 10), new LogsPlan(), new TracesPlan(0.5), new FlowsPlan());
 
-    private static PlanSize Of(CollectionPlan plan, CollectionPlan? inForce = null, MeasuredKinds? measured = null, Prices? prices = null) => Sizing.Of(plan, inForce, There, measured ?? MeasuredKinds.None, prices, TimeSpan.FromDays(10), Now);
+    private static PlanSize Of(CollectionPlan plan, CollectionPlan? inForce = null, MeasuredKinds? measured = null, Prices? prices = null) => Sizing.Of(plan, inForce, There, measured ?? MeasuredKinds.None, prices, _ => TimeSpan.FromDays(10), Now);
 
     [Fact]
     public void Before_anything_is_measured_usage_and_state_are_counted_and_the_rest_is_usual_or_not_known()

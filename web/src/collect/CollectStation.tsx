@@ -9,10 +9,12 @@ import { CatalogueDialog } from "./CatalogueDialog";
 import { CostCard } from "./CostCard";
 import { Difference } from "./Difference";
 import { DestinationsDialog } from "./DestinationsDialog";
-import { fromWhere, NamespacesDialog } from "./NamespacesDialog";
+import { NamespacesDialog } from "./NamespacesDialog";
 import { OutsideDialog } from "./OutsideDialog";
+import { RetentionDialog } from "./RetentionDialog";
 import { RevisionsDialog } from "./RevisionsDialog";
 import { RollOutCard } from "./RollOutCard";
+import { fromWhere } from "./selection";
 import { TrimDialog } from "./TrimDialog";
 import { Dialog } from "../parts/overlays";
 import { TokensDialog } from "./TokensDialog";
@@ -43,7 +45,7 @@ const Two = styled.div`
 `;
 const Yaml = styled.pre`margin: 0; padding: 12px; max-height: 52vh; overflow: auto; font-size: 12px; line-height: 1.45; background: ${({ theme }) => theme.ground}; border: 1px solid ${({ theme }) => theme.rule};`;
 
-const noMetrics: Metrics = { resourceUsage: false, clusterState: false, endpoints: false, everySeconds: 15, endpointPort: "metrics", endpointPath: "/metrics", namespaces: null, hostMetrics: false, closely: null, rules: null, runtimePath: null };
+const noMetrics: Metrics = { resourceUsage: false, clusterState: false, endpoints: false, everySeconds: 15, endpointPort: "metrics", endpointPath: "/metrics", namespaces: null, hostMetrics: false, closely: null, rules: null, runtimePath: null, only: null };
 const shares = (current: number) => [...new Set([1, 0.5, 0.25, 0.1, 0.01, current])].sort((a, b) => b - a);
 
 export function CollectStation() {
@@ -57,6 +59,8 @@ export function CollectStation() {
   const [tokens, setTokens] = useState(false);
   const [outside, setOutside] = useState(false);
   const [destinations, setDestinations] = useState(false);
+  const [retaining, setRetaining] = useState(false);
+  const kept = useQuery({ queryKey: ["retention"], queryFn: () => got(api.GET("/api/retention")) });
   const [revisions, setRevisions] = useState(false);
   const [search, setSearch] = useSearchParams();
   const trimming = search.has("trim");
@@ -77,7 +81,7 @@ export function CollectStation() {
   const { logs, traces, flows } = plan;
   const metrics = plan.metrics ?? noMetrics;
   const changeMetrics = (part: Partial<Metrics>) => { const next = { ...metrics, ...part }; setDraft({ ...plan, metrics: next.resourceUsage || next.clusterState || next.endpoints || next.hostMetrics || next.runtimePath != null ? next : null }); };
-  const changeLogs = (part: Partial<NonNullable<Plan["logs"]>>) => { const next = { containers: false, events: false, namespaces: null, leftOut: null, syslog: false, joined: false, ...logs, ...part }; setDraft({ ...plan, logs: next.containers || next.events || next.syslog ? next : null }); };
+  const changeLogs = (part: Partial<NonNullable<Plan["logs"]>>) => { const next = { containers: false, events: false, namespaces: null, leftOut: null, syslog: false, joined: false, only: null, ...logs, ...part }; setDraft({ ...plan, logs: next.containers || next.events || next.syslog ? next : null }); };
   const closely = metrics.closely && Date.parse(metrics.closely.until) > Date.now() ? metrics.closely : null;
   const changed = draft !== null && JSON.stringify(draft) !== JSON.stringify(current);
   // What is under way stands where one looks first.
@@ -111,20 +115,20 @@ export function CollectStation() {
           <div className="line"><Switch on={!!metrics.clusterState} onChange={(on) => changeMetrics({ clusterState: on })}>State of the cluster</Switch></div>
           <div className="line"><Switch on={!!metrics.endpoints} onChange={(on) => changeMetrics({ endpoints: on })}>Application endpoints</Switch></div>
           {metrics.endpoints && <div className="sub"><Quiet>port</Quiet><div style={{ width: 82 }}><TextInput hideLabel label="Port name" value={metrics.endpointPort ?? ""} onChange={(text) => changeMetrics({ endpointPort: text })} /></div><Quiet>path</Quiet><div style={{ width: 88 }}><TextInput hideLabel label="Path" value={metrics.endpointPath ?? ""} onChange={(text) => changeMetrics({ endpointPath: text })} /></div></div>}
-          {metrics.endpoints && <div className="sub"><Quiet>from</Quiet><Button bare onPress={() => setChoosing("endpoints")}>{fromWhere(metrics.namespaces)}</Button></div>}
+          {metrics.endpoints && <div className="sub"><Quiet>from</Quiet><Button bare onPress={() => setChoosing("endpoints")}>{fromWhere(metrics.namespaces, metrics.only)}</Button></div>}
         </div>
         <div style={{ borderTopColor: theme.logs }}>
           <Heading>Logs</Heading>
           <div className="line"><Switch on={!!logs?.containers} onChange={(on) => changeLogs({ containers: on })}>Lines of containers</Switch></div>
-          {logs?.containers && <div className="sub"><Quiet>from</Quiet><Button bare onPress={() => setChoosing("logs")}>{fromWhere(logs.namespaces)}</Button></div>}
+          {logs?.containers && <div className="sub"><Quiet>from</Quiet><Button bare onPress={() => setChoosing("logs")}>{fromWhere(logs.namespaces, logs.only)}</Button></div>}
           {logs?.containers && <div className="line"><Switch on={!!logs.joined} onChange={(on) => changeLogs({ joined: on })}>Stack traces as one</Switch></div>}
           <div className="line"><Switch on={!!logs?.events} onChange={(on) => changeLogs({ events: on })}>Cluster events</Switch></div>
           <div className="line"><Switch on={!!logs?.syslog} onChange={(on) => changeLogs({ syslog: on })}>Syslog of machines</Switch></div>
         </div>
         <div style={{ borderTopColor: theme.traces }}>
           <Heading>Traces</Heading>
-          <div className="line"><Switch on={!!traces} onChange={(on) => setDraft({ ...plan, traces: on ? { share: 1, namespaces: null, tail: null } : null })}>Spans sent to the agents</Switch></div>
-          {traces && <div className="sub"><Quiet>from</Quiet><Button bare onPress={() => setChoosing("traces")}>{fromWhere(traces.namespaces)}</Button></div>}
+          <div className="line"><Switch on={!!traces} onChange={(on) => setDraft({ ...plan, traces: on ? { share: 1, namespaces: null, tail: null, only: null } : null })}>Spans sent to the agents</Switch></div>
+          {traces && <div className="sub"><Quiet>from</Quiet><Button bare onPress={() => setChoosing("traces")}>{fromWhere(traces.namespaces, traces.only)}</Button></div>}
           {traces && <div className="line"><Switch on={!!traces.tail} onChange={(on) => setDraft({ ...plan, traces: { ...traces, share: on && traces.share === 1 ? 0.1 : traces.share, tail: on ? { waitSeconds: 10, failed: true, slowerSeconds: 1 } : null } })}>Judged when whole</Switch></div>}
           {traces?.tail && <WholeTraces tail={traces.tail} change={(tail) => setDraft({ ...plan, traces: { ...traces, tail } })} />}
           {traces && <div className="line"><Choose label={traces.tail ? "of the rest" : "traces kept"} value={String(traces.share)} onChange={(key) => setDraft({ ...plan, traces: { ...traces, share: Number(key) } })} options={shares(traces.share).map((share) => ({ id: String(share), text: share === 1 ? "all traces" : `1 in ${Math.round(1 / share)}` }))} /></div>}
@@ -134,7 +138,8 @@ export function CollectStation() {
           <div className="line"><Switch on={!!flows} onChange={(on) => setDraft({ ...plan, flows: on ? { outside: null } : null })}>What the nodes see</Switch></div>
           {flows && <div className="line"><Button onPress={() => setOutside(true)}>Names outside{flows.outside && flows.outside.length > 0 ? `, ${flows.outside.length}` : ""}</Button></div>}
         </div>
-        <div className="whole"><Quiet>Sent to this server{(plan.destinations ?? []).map((to) => `, ${to.name}`).join("")}</Quiet><Button bare onPress={() => setDestinations(true)}>{plan.destinations?.length ? "Destinations" : "Send it elsewhere too"}</Button></div>
+        <div className="whole"><Quiet>Sent to this server{(plan.destinations ?? []).map((to) => `, ${to.name}`).join("")}</Quiet><Button bare onPress={() => setDestinations(true)}>{plan.destinations?.length ? "Destinations" : "Send it elsewhere too"}</Button>
+          {kept.data && <><Quiet style={{ marginLeft: "auto" }}>kept: metrics {kept.data.metrics} d, logs {kept.data.logs} d, traces {kept.data.traces} d, flows {kept.data.flows} d</Quiet><Button bare onPress={() => setRetaining(true)}>Change</Button></>}</div>
       </Signals>
       {changed && <Difference cluster={cluster} plan={plan} title={view.revision === 0 ? "What it begins" : "What the draft changes"} />}
       <Two>
@@ -154,7 +159,9 @@ export function CollectStation() {
       {revisions && <RevisionsDialog cluster={cluster} revisions={view.revisions} close={() => setRevisions(false)} take={(old) => { setDraft(old); setRevisions(false); }} />}
       {choosing && <NamespacesDialog cluster={cluster} what={{ endpoints: "Application endpoints", logs: "Lines of containers", traces: "Spans" }[choosing]} close={() => setChoosing(null)}
         chosen={(choosing === "endpoints" ? metrics.namespaces : choosing === "logs" ? logs?.namespaces : traces?.namespaces) ?? null}
-        keep={(names) => { if (choosing === "endpoints") changeMetrics({ namespaces: names }); else if (choosing === "logs") changeLogs({ namespaces: names }); else if (traces) setDraft({ ...plan, traces: { ...traces, namespaces: names } }); setChoosing(null); }} />}
+        only={(choosing === "endpoints" ? metrics.only : choosing === "logs" ? logs?.only : traces?.only) ?? null}
+        keep={(names, only) => { if (choosing === "endpoints") changeMetrics({ namespaces: names, only }); else if (choosing === "logs") changeLogs({ namespaces: names, only }); else if (traces) setDraft({ ...plan, traces: { ...traces, namespaces: names, only } }); setChoosing(null); }} />}
+      {retaining && <RetentionDialog close={() => setRetaining(false)} />}
       {manifests && <ManifestsDialog cluster={cluster} plan={plan} close={() => setManifests(false)} />}
     </>
   );

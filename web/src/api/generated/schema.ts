@@ -1252,6 +1252,64 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/retention": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["RetentionView"];
+                    };
+                };
+            };
+        };
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["RetentionSetting"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["RetentionView"];
+                    };
+                };
+            };
+        };
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/prices": {
         parameters: {
             query?: never;
@@ -3539,6 +3597,7 @@ export interface components {
             syslog: boolean;
             /** @default false */
             joined: boolean;
+            only?: null | components["schemas"]["Selection"];
             any?: boolean;
         };
         MachineSize: {
@@ -3656,6 +3715,7 @@ export interface components {
             closely?: null | components["schemas"]["CloseLook"];
             rules?: null | components["schemas"]["MetricRule"][];
             runtimePath?: null | string;
+            only?: null | components["schemas"]["Selection"];
             any?: boolean;
         };
         /**
@@ -4031,6 +4091,30 @@ export interface components {
             /** Format: double */
             memory?: number;
         };
+        RetentionSetting: {
+            /** Format: int32 */
+            metrics?: null | number;
+            /** Format: int32 */
+            logs?: null | number;
+            /** Format: int32 */
+            traces?: null | number;
+            /** Format: int32 */
+            flows?: null | number;
+        };
+        RetentionView: {
+            /** Format: int32 */
+            metrics: number;
+            /** Format: int32 */
+            logs: number;
+            /** Format: int32 */
+            traces: number;
+            /** Format: int32 */
+            flows: number;
+            /** Format: int32 */
+            most: number;
+            /** Format: int32 */
+            summaries: number;
+        };
         RevisionEffect: {
             /** Format: int32 */
             revision: number;
@@ -4114,6 +4198,11 @@ export interface components {
         };
         SeeAsRequest: {
             id: string;
+        };
+        Selection: {
+            workloads?: null | string[];
+            labels?: null | string[];
+            nodes?: null | string[];
         };
         SeriesView: {
             labels: {
@@ -4445,6 +4534,7 @@ export interface components {
             share: number;
             namespaces?: null | string[];
             tail?: null | components["schemas"]["TailPlan"];
+            only?: null | components["schemas"]["Selection"];
         };
         TrimmingView: {
             metrics: components["schemas"]["MetricCost"][];
