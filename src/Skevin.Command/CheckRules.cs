@@ -1,6 +1,6 @@
 using System.Text.Json;
 using System.Text.Json.Serialization;
-using Skevin.Core.Alarms.RuleFiles;
+using Skevin.Core.Alarms.Files;
 
 namespace Skevin.Command;
 

@@ -1,6 +1,6 @@
 using CsCheck;
 using Skevin.Core.Alarms;
-using Skevin.Core.Alarms.RuleFiles;
+using Skevin.Core.Alarms.Files;
 
 namespace Skevin.Core.Tests.Alarms;
 

@@ -2,7 +2,7 @@ using Skevin.Core.Query.Language;
 using Skevin.Core.Query.Run;
 using Skevin.Core.Series;
 
-namespace Skevin.Core.Alarms.RuleFiles;
+namespace Skevin.Core.Alarms.Files;
 
 /// <summary>How a test went.</summary>
 /// <param name="Title">Its title.</param>

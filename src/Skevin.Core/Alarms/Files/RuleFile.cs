@@ -1,6 +1,6 @@
 using Skevin.Core.Formats;
 
-namespace Skevin.Core.Alarms.RuleFiles;
+namespace Skevin.Core.Alarms.Files;
 
 /// <summary>Values a test gives a metric.</summary>
 /// <param name="Metric">Its name.</param>

@@ -1,7 +1,7 @@
 using System.Globalization;
 using System.Text.RegularExpressions;
 
-namespace Skevin.Core.Alarms.RuleFiles;
+namespace Skevin.Core.Alarms.Files;
 
 /// <summary>
 /// Values in few words, parted by commas: a number; <c>none</c> for no sample; <c>a..b xN</c> for N values from a to b in equal steps;
