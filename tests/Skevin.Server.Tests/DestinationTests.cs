@@ -46,6 +46,10 @@ public sealed class DestinationTests(ServerWithStandIn server) : IClassFixture<S
             traces = new { share = 0.02, tail = tail ? new { waitSeconds = 2, failed = true, slowerSeconds = 0.15 } : null },
             destinations = tail ? new[] { new { name = "archive", url = sink.Urls.First(), signals = new[] { "traces" } } } : null,
         };
+        // Looked at before: the practice cluster has everything the roll-out takes.
+        var before = (await server.Keeper.Send(Collection + "/manifests", new { plan = Plan(true) }))!["preflight"]!.AsArray();
+        before.Select(item => (string)item!["what"]!).ShouldBe(["Rights of the account", "Nodes", "Room", "Way to this server", "Image of the agent", "Spans"]);
+        before.ShouldAllBe(item => (string)item!["level"]! == "clear", before.ToJsonString());
         await server.Keeper.Send(Collection + "/roll-out", new { plan = Plan(true) });
         async Task<string[]> Troubles() => [.. (await server.Keeper.Json("api/arrivals?cluster=" + South))["troubles"]!.AsArray().Select(one => (string)one!["short"]!)];
         (await ApiCalls.Until(Troubles, found => found.Length > 0, 90, "the refusal")).ShouldBe(["archive takes nothing"]);

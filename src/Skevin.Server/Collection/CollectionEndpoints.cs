@@ -43,7 +43,8 @@ public sealed record PlanRequest(CollectionPlan Plan, bool? OneFirst = null);
 /// <summary>The objects of a plan.</summary>
 /// <param name="Difference">What it changes against the plan in force.</param>
 /// <param name="Size">What it is expected to bring and to cost.</param>
-public sealed record ManifestsView(int Revision, string Yaml, IReadOnlyList<NeededRight> Rights, IReadOnlyList<NodeAccess> OnNodes, IReadOnlyList<string> Problems, PlanDifference Difference, PlanSize Size);
+/// <param name="Preflight">What would hold up its roll-out, and what is in order.</param>
+public sealed record ManifestsView(int Revision, string Yaml, IReadOnlyList<NeededRight> Rights, IReadOnlyList<NodeAccess> OnNodes, IReadOnlyList<string> Problems, PlanDifference Difference, PlanSize Size, IReadOnlyList<Core.Clusters.ReadinessItem> Preflight);
 
 /// <summary>A token to make.</summary>
 /// <param name="ItemsPerSecond">Samples, lines, spans and flows it may send a second; left out for any number.</param>
@@ -67,6 +68,7 @@ public static class CollectionEndpoints
         services.AddSingleton<MeasureCollection>();
         services.AddSingleton<MeasureTrimming>();
         services.AddSingleton<SizePlan>();
+        services.AddSingleton<CheckPlan>();
         services.AddSingleton<FindSources>();
         services.AddSingleton<Settings>();
     }
@@ -76,14 +78,14 @@ public static class CollectionEndpoints
     {
         routes.MapGet("/api/clusters/{name}/collection", View).Needs(Roles.Reader);
         routes.MapPost("/api/clusters/{name}/collection/manifests", async Task<Results<Ok<ManifestsView>, ProblemHttpResult>> (
-            string name, PlanRequest body, ClaimsPrincipal user, ClusterWatchers watchers, PlansInForce plans, RollOutPlan rollOut, SizePlan size, CancellationToken stop) =>
+            string name, PlanRequest body, ClaimsPrincipal user, ClusterWatchers watchers, PlansInForce plans, RollOutPlan rollOut, SizePlan size, CheckPlan check, CancellationToken stop) =>
         {
             if (watchers.Visible(name, user) is not { } cluster)
                 return ClusterEndpoints.NotThere(name).Http();
             var inForce = (await plans.Revisions(cluster.Id, stop)).FirstOrDefault();
             var next = (inForce?.Revision ?? 0) + 1;
             var plan = body.Plan ?? CollectionPlan.Suggested;
-            return TypedResults.Ok(new ManifestsView(next, ManifestYaml.Write(await rollOut.Objects(cluster, next, plan, null, stop)), Permissions.For(plan), Permissions.OnNodes(plan), [.. plan.Problems()], PlanDifference.Between(inForce?.Plan, plan, cluster.Watch.Current), await size.Run(cluster, plan, inForce?.Plan, stop)));
+            return TypedResults.Ok(new ManifestsView(next, ManifestYaml.Write(await rollOut.Objects(cluster, next, plan, null, stop)), Permissions.For(plan), Permissions.OnNodes(plan), [.. plan.Problems()], PlanDifference.Between(inForce?.Plan, plan, cluster.Watch.Current), await size.Run(cluster, plan, inForce?.Plan, stop), await check.Run(cluster, plan, stop)));
         }).Needs(Roles.Installer).OnlyReads();
         routes.MapPost("/api/clusters/{name}/collection/roll-out", async Task<Results<Ok<RollOut>, ProblemHttpResult>> (
             string name, PlanRequest body, ClaimsPrincipal user, ClusterWatchers watchers, RollOutPlan rollOut, AuditNote note, CancellationToken stop) =>

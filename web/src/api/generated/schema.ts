@@ -3623,6 +3623,7 @@ export interface components {
             problems: string[];
             difference: components["schemas"]["PlanDifference"];
             size: components["schemas"]["PlanSize"];
+            preflight: components["schemas"]["ReadinessItem"][];
         };
         MarkView: {
             /** Format: date-time */
