@@ -27,12 +27,12 @@ public sealed class CheckPlan(SkevinOptions options, TimeProvider clock)
         {
             using var patience = CancellationTokenSource.CreateLinkedTokenSource(stop);
             patience.CancelAfter(TimeSpan.FromSeconds(10));
-            await Parallel.ForEachAsync(rights, new ParallelOptions { MaxDegreeOfParallelism = AtOnce, CancellationToken = patience.Token }, async (right, cancel) =>
+            await Parallel.ForEachAsync(rights, new ParallelOptions { MaxDegreeOfParallelism = AtOnce, CancellationToken = patience.Token }, async (asked, cancel) =>
             {
-                if (!_known.TryGetValue((cluster.Id, right), out var known) || now - known.At > Remembered)
-                    _known[(cluster.Id, right)] = known = ((await ManifestApply.May(cluster.Client, right.Verb, right.Group, right.Resource, null, cancel)).Allowed, now);
+                if (!_known.TryGetValue((cluster.Id, asked), out var known) || now - known.At > Remembered)
+                    _known[(cluster.Id, asked)] = known = ((await ManifestApply.May(cluster.Client, asked.Verb, asked.Group, asked.Resource, null, cancel)).Allowed, now);
                 if (!known.Allowed)
-                    denied.Add(right);
+                    denied.Add(asked);
             });
         }
         catch (Exception away) when (away is HttpOperationException or HttpRequestException || (away is OperationCanceledException && !stop.IsCancellationRequested))
