@@ -13,7 +13,7 @@ public sealed class HistoryTests(RunningServer server) : IClassFixture<RunningSe
         await server.Keeper.Send("api/clusters", new { kubeconfig = await File.ReadAllTextAsync(standIn.KubeconfigPath("larkfield-north")) });
         var collection = await ApiCalls.Until(() => server.Keeper.Json("api/clusters/larkfield-north/collection"), _ => true, 30, "the plan");
         await server.Keeper.Send("api/clusters/larkfield-north/collection/roll-out", new { plan = collection["plan"]!.DeepClone() });
-        await ApiCalls.Until(() => server.Keeper.Json("api/practice/clock"), clock => !(bool)clock["catchingUp"]!, 90, "the present");
+        await ApiCalls.Until(() => server.Keeper.Json("api/practice/clock"), clock => !(bool)clock["catchingUp"]!, 300, "the present");
         var answer = await server.Keeper.Ask("k8s.node.cpu.time -> where node = \"north-1\" -> rate every 15s", begun.AddMinutes(-28), begun.AddMinutes(-1), "larkfield-north");
         var points = answer["series"]![0]!["points"]!.AsArray();
         points.Count.ShouldBeGreaterThan(100);

