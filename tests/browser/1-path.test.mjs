@@ -116,7 +116,8 @@ test("log lines are read, one chosen, its field becomes a step, its trace is ope
   await page.goto(`${base}/ask?cluster=larkfield-north&last=900&q=${encodeURIComponent('logs -> where workload = "gatehouse"')}`);
   const lines = page.getByRole("group", { name: "Lines" });
   await lines.getByRole("button", { name: /POST \/bids/ }).first().waitFor();
-  assert.ok(await page.locator("main canvas").count(), "the course of the lines");
+  // The course of the lines is drawn after them.
+  await page.locator("main canvas").first().waitFor();
   await accessible(page, "lines");
   await lines.getByRole("button", { name: /POST \/bids/ }).first().click();
   await page.getByText("Choosing a value adds a step to the enquiry.").waitFor();
