@@ -87,6 +87,9 @@ public sealed class TellingTests(ServerWithStandIn server) : IClassFixture<Serve
         await server.Keeper.Send($"api/alarms/{alarm["id"]}/note", new { text = "the weigher is asked" });
         await server.Keeper.Send($"api/alarms/{alarm["id"]}/hand-over", new { to = "R. Amsel", text = "belt 2" });
         (await server.Keeper.PostAsJsonAsync($"api/alarms/{alarm["id"]}/hand-over", new { to = "nobody" })).StatusCode.ShouldBe(HttpStatusCode.BadRequest);
+        // Nor can it be given to somebody who may not see it.
+        await server.Person(Roles.Responder, [South], ["payout"]);
+        (await server.Keeper.PostAsJsonAsync($"api/alarms/{alarm["id"]}/hand-over", new { to = "T. Linnet" })).StatusCode.ShouldBe(HttpStatusCode.BadRequest);
         await ApiCalls.Until(async () =>
         {
             await Push("scales.lag", 0, "auction");

@@ -208,10 +208,12 @@ public static class AlarmEndpoints
     }
 
     // An alarm belongs to the namespace its labels name; without one it is for readers of the whole cluster.
-    internal static bool Sees(ClaimsPrincipal user, string cluster, string labels)
+    internal static bool Sees(ClaimsPrincipal user, string cluster, string labels) => user.Scope().Sees(cluster, NamespaceOf(labels));
+
+    internal static string? NamespaceOf(string labels)
     {
         var map = Map(labels);
-        return user.Scope().Sees(cluster, map.GetValueOrDefault("namespace") ?? map.GetValueOrDefault("k8s.namespace.name"));
+        return map.GetValueOrDefault("namespace") ?? map.GetValueOrDefault("k8s.namespace.name");
     }
 
     internal static Dictionary<string, string> Map(string labels) => JsonSerializer.Deserialize<Dictionary<string, string>>(labels)!;

@@ -46,6 +46,9 @@ public static class AlarmNotes
             var taker = await context.Users.AsNoTracking().FirstOrDefaultAsync(person => person.Name == body.To, stop);
             if (taker is null || !taker.Roles.HasFlag(Roles.Responder))
                 return new Problem(400, "Nobody of that name can take it.", $"There is no responder called '{body.To}'.").Http();
+            if (await context.Alarms.AsNoTracking().Join(context.Clusters, alarm => alarm.ClusterId, row => row.Id, (alarm, row) => new { alarm.Id, alarm.Labels, row.Name }).FirstOrDefaultAsync(one => one.Id == id, stop) is { } handed
+                && !PersonClaims.ScopeOf(taker).Sees(handed.Name, AlarmEndpoints.NamespaceOf(handed.Labels)))
+                return new Problem(400, "Nobody of that name can take it.", $"{taker.Name} may not see where it is raised.").Http();
             if (body.Text?.Length > Longest)
                 return new Problem(400, "The note cannot be kept.", $"It has up to {Longest} characters.").Http();
             return await AlarmEndpoints.Change(id, user, contexts, feed, alarm => (alarm.AcknowledgedBy, alarm.AcknowledgedAt) = (taker.Name, clock.GetUtcNow()), stop,

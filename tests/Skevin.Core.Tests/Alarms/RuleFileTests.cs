@@ -23,6 +23,8 @@ public sealed class RuleFileTests
     // Each turns one thing of the example wrong; the words say what differs.
     [InlineData("at: 3m, change: raised", "at: 2m, change: raised", "raised at 2m was expected; it was raised at 3m.")]
     [InlineData("pod: ledger-1}", "pod: ledger-9}", "raised at 3m was expected, and did not come.|raised at 3m was not expected (namespace=auction, pod=ledger-1).")]
+    // What comes a second time is not covered by the first.
+    [InlineData("430e6 x4, 300e6 x4", "430e6 x4, 300e6 x4, 480e6 x9", "raised at 8m was not expected (namespace=auction, pod=ledger-1).")]
     [InlineData("expect: []", "expect: [{at: 1m, change: raised}]", "raised at 1m was expected, and did not come.")]
     [InlineData("      - {at: 3m 30s, change: cleared}", "", "cleared at 3m 30s was not expected.")]
     [InlineData("change: cleared}\n  - title: a short", "change: gone}\n  - title: a short", "'gone at 5m 15s' is no change: raised or cleared, and a time such as 4m.|cleared at 5m 15s was not expected (namespace=auction, pod=ledger-1).")]

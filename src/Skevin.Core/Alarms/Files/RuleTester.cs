@@ -60,26 +60,28 @@ public static class RuleTester
     private static IEnumerable<string> Compare(IReadOnlyList<ExpectedChange> expected, IReadOnlyList<RaisedStretch> raised)
     {
         var found = raised.SelectMany(stretch => stretch.To is { } to ? new[] { (At: stretch.From, Change: "raised", stretch.Labels), (At: to, Change: "cleared", stretch.Labels) } : [(stretch.From, "raised", stretch.Labels)]).OrderBy(one => one.At).ToList();
+        // First what came as it was expected, so that one change does not stand for two.
+        var missed = new List<ExpectedChange>();
         foreach (var change in expected)
-        {
             if (change.Change is not ("raised" or "cleared") || Time(change.At) is not { } at)
-            {
                 yield return $"'{change.Change} at {change.At}' is no change: raised or cleared, and a time such as 4m.";
-                continue;
-            }
-            var end = Begin + (long)at.TotalMilliseconds;
-            bool Fits((long At, string Change, Labels Labels) one) => one.Change == change.Change && (change.Labels ?? new Dictionary<string, string>()).All(label => one.Labels[label.Key] == label.Value);
-            var exact = found.FindIndex(one => one.At == end && Fits(one));
-            if (exact >= 0)
-            {
+            else if (found.FindIndex(one => one.At == Begin + (long)at.TotalMilliseconds && Fits(change, one.Change, one.Labels)) is >= 0 and var exact)
                 found.RemoveAt(exact);
-                continue;
-            }
-            yield return $"{change.Change} at {change.At} was expected{(found.Any(Fits) ? $"; it was {change.Change} at {string.Join(" and ", found.Where(Fits).Select(one => After(one.At)).Distinct())}" : ", and did not come")}.";
+            else
+                missed.Add(change);
+        foreach (var change in missed)
+        {
+            var other = found.FindIndex(one => Fits(change, one.Change, one.Labels));
+            yield return $"{change.Change} at {change.At} was expected{(other >= 0 ? $"; it was {change.Change} at {After(found[other].At)}" : ", and did not come")}.";
+            if (other >= 0)
+                found.RemoveAt(other);
         }
-        foreach (var (at, change, labels) in found.Where(one => !expected.Any(change => change.Change == one.Change && (change.Labels ?? new Dictionary<string, string>()).All(label => one.Labels[label.Key] == label.Value) && Time(change.At) is { } when && Begin + (long)when.TotalMilliseconds != one.At)))
+        foreach (var (at, change, labels) in found)
             yield return $"{change} at {After(at)} was not expected{(labels.Count > 0 ? $" ({labels})" : "")}.";
     }
+
+    private static bool Fits(ExpectedChange expected, string change, Labels labels) =>
+        expected.Change == change && (expected.Labels ?? new Dictionary<string, string>()).All(label => labels[label.Key] == label.Value);
 
     // Written as it is read: 5m 15s.
     private static string After(long at)
