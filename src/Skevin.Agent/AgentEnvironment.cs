@@ -15,6 +15,9 @@ public enum AgentRole
 
     /// <summary>Traces of the whole cluster, held until they are whole and then judged.</summary>
     Gather,
+
+    /// <summary>Kernel, files and endpoints of a machine outside of clusters, where it runs as a service.</summary>
+    Machine,
 }
 
 /// <summary>Opens a connection to a pod's address. The stand-in maps it to a port of its own.</summary>
@@ -44,6 +47,15 @@ public sealed record AgentEnvironment(
     AgentRole Role, string NodeName, string PodName, string ConfigurationFile, string TokenFile, string AccountTokenFile,
     string? CertificateFile, Uri ClusterApi, string BufferFolder, string HostRoot, IPAddress Listen, int SpanPort, int FlowPort, Dial? Dial, TimeProvider Clock)
 {
+    /// <summary>The server that gives a machine's agent its plan; null where the plan stands in a file of the cluster.</summary>
+    public Uri? Server { get; init; }
+
+    /// <summary>Attributes of the place it runs on.</summary>
+    public List<KeyValuePair<string, string>> Place => Role == AgentRole.Machine ? [new("host.name", NodeName)] : Collection.PodAttributes.Node(NodeName);
+
+    /// <summary>What it is itself.</summary>
+    public List<KeyValuePair<string, string>> Self => [.. Role == AgentRole.Machine ? Place : [new("k8s.namespace.name", Manifests.Namespace), new("k8s.pod.name", PodName), .. Place], new("service.name", "skevin-agent")];
+
     /// <summary>How names are looked up; null for the network as it is.</summary>
     public Resolve? Resolve { get; init; }
 

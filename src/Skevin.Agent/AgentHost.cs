@@ -25,6 +25,7 @@ public static class AgentHost
             AgentKey.Fits(call.HttpContext.Request.Headers[AgentKey.Header], agent.KeyHash) ? await next(call) : Results.StatusCode(StatusCodes.Status403Forbidden));
         own.MapGet("/probe/{family}/{port:int:range(0,65535)}/{host:maxlength(253)}", async (string family, int port, string host, CancellationToken stop) => Results.Json(await agent.Probe(host, port, family, stop), json));
         own.MapGet("/page/{**source}", (string source) => agent.PageOf(source) is { } page ? Results.Json(page, json) : Results.NotFound());
+        own.MapPost("/forget", async (CancellationToken stop) => Results.Json(new { batches = await agent.Forget(stop) }, json));
         if (spans is not null)
             new SpanReceiver(agent).Map(app);
         return app;

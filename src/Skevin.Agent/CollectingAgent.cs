@@ -46,6 +46,7 @@ public sealed class CollectingAgent : IAsyncDisposable
     private readonly SealQueue<ExportLogsServiceRequest> _sentLogs;
     private readonly HttpClient _scrapes;
     private readonly HttpClient _pushes;
+    private readonly PlanFetch _fetch;
     private AgentConfiguration? _configuration;
     private DateTime _configurationWritten;
     private string? _configurationError = "not read yet";
@@ -57,6 +58,7 @@ public sealed class CollectingAgent : IAsyncDisposable
     private DateTimeOffset _nextStatus;
     private long _lostFlows;
     private string? _notGathered;
+    private volatile bool _forgotten;
 
     /// <summary>Makes an agent; nothing runs yet.</summary>
     public CollectingAgent(AgentEnvironment environment)
@@ -70,7 +72,8 @@ public sealed class CollectingAgent : IAsyncDisposable
         _scrapes = new HttpClient(handler);
         _pushes = new HttpClient(new SocketsHttpHandler { AllowAutoRedirect = false }) { Timeout = TimeSpan.FromSeconds(30) };
         _outlets = new Outlets(environment, _scrapes, _pushes);
-        _reports = new SourceReports(environment.NodeName);
+        _fetch = new PlanFetch(environment, _pushes);
+        _reports = new SourceReports(environment.NodeName, environment.Place);
         _outlets.Done += _reports.Count;
         _cluster = new ClusterAccess(environment);
         _reader = new SourceReader(environment, _cluster, _scrapes);
@@ -140,6 +143,27 @@ public sealed class CollectingAgent : IAsyncDisposable
         }
     }
 
+    /// <summary>
+    /// Collects no more, sends what is sealed once, and takes away what it keeps on its disk: its cluster is left. Only a new start
+    /// makes it collect again.
+    /// </summary>
+    /// <returns>How many batches could not be sent and are lost.</returns>
+    public async Task<int> Forget(CancellationToken stop)
+    {
+        _forgotten = true;
+        using var patience = CancellationTokenSource.CreateLinkedTokenSource(stop);
+        patience.CancelAfter(TimeSpan.FromSeconds(5));
+        try
+        {
+            await SendPending(patience.Token);
+        }
+        catch (OperationCanceledException) when (!stop.IsCancellationRequested)
+        {
+            // What its server does not take now, nobody will.
+        }
+        return _outlets.Forget();
+    }
+
     private async Task CollectLoop(CancellationToken stop)
     {
         while (!stop.IsCancellationRequested)
@@ -176,7 +200,11 @@ public sealed class CollectingAgent : IAsyncDisposable
     /// <summary>Reads what is due now and seals it.</summary>
     public async Task CollectDue(CancellationToken stop)
     {
+        if (_forgotten)
+            return;
+        var fetched = await _fetch.Run(_configuration?.Revision ?? 0, stop);
         ReadConfiguration();
+        _configurationError = fetched ?? _configurationError;
         var now = _environment.Clock.GetUtcNow();
         // A clock that was set back must not keep the agent waiting for a time that is long away.
         if (now + Punctual < _lastPass)
@@ -189,7 +217,13 @@ public sealed class CollectingAgent : IAsyncDisposable
         }
         _outlets.Follow(configuration);
         if (now >= _nextMetrics)
-            await Metrics(configuration.Plan, now, stop);
+            await Metrics(configuration, now, stop);
+        if (configuration.Machine is { } machine && now >= _nextSeal)
+        {
+            _nextSeal = now + SealEvery;
+            _logs.Files(machine.Files ?? [], now, () => Full);
+            await _logs.Syslog(Syslog, machine.Syslog, now);
+        }
         if (_environment.Role == AgentRole.Node && now >= _nextSeal)
         {
             _nextSeal = now + SealEvery;
@@ -239,6 +273,12 @@ public sealed class CollectingAgent : IAsyncDisposable
     /// <summary>Gives a sender that does not say so the name of its pod, known by its address.</summary>
     public void NameSender(Resource resource, IPAddress? address)
     {
+        if (_environment.Role == AgentRole.Machine)
+        {
+            if (resource.Attributes.All(pair => pair.Key != "host.name"))
+                OtlpAttributes.Write(resource.Attributes, _environment.Place);
+            return;
+        }
         if (Gathers || address is null || resource.Attributes.Any(pair => pair.Key == "k8s.pod.name"))
             return;
         var text = (address.IsIPv4MappedToIPv6 ? address.MapToIPv4() : address).ToString();
@@ -276,8 +316,9 @@ public sealed class CollectingAgent : IAsyncDisposable
         }
     }
 
-    private async Task Metrics(CollectionPlan plan, DateTimeOffset now, CancellationToken stop)
+    private async Task Metrics(AgentConfiguration configuration, DateTimeOffset now, CancellationToken stop)
     {
+        var plan = configuration.Plan;
         var every = TimeSpan.FromSeconds(plan.Metrics?.EverySecondsAt(now) ?? 15);
         // Passes lie on multiples of the interval, so that the stamps of all agents agree. A pass that comes late, as the
         // first one does, is not stamped as if it had been in time.
@@ -290,12 +331,13 @@ public sealed class CollectingAgent : IAsyncDisposable
             _reports.AddToAll("metrics", now, full);
             return;
         }
-        var results = await _reader.Read(plan, stamp, stop);
+        var results = configuration.Machine is { } machine ? await _reader.Read(machine, stamp, stop) : await _reader.Read(plan, stamp, stop);
         foreach (var result in results)
             _reports.Add("metrics", result.Source, result.Metrics?.Points ?? 0, now, result.Error);
-        var own = new MetricsBuilder(ExpectedSources.Own(_environment.NodeName + (_environment.Role == AgentRole.Node ? "" : $" ({_environment.Role.ToString().ToLowerInvariant()})")), stamp);
-        if (results.Count > 0 || _gathering is not null)
-            OwnMetrics.Write(Status, _reports.Done, _outlets.Others, _gathering?.State, _environment.PodName, Manifests.Namespace, _started, own);
+        var own = new MetricsBuilder(configuration.Machine is not null ? ExpectedSources.MachineEndpoint(_environment.NodeName, "agent")
+            : ExpectedSources.Own(_environment.NodeName + (_environment.Role == AgentRole.Node ? "" : $" ({_environment.Role.ToString().ToLowerInvariant()})")), stamp);
+        if (results.Count > 0 || _gathering is not null || configuration.Machine is not null)
+            OwnMetrics.Write(Status, _reports.Done, _outlets.Others, _gathering?.State, _environment.Self, _started, own);
         var read = results.Select(result => result.Metrics).OfType<MetricsBuilder>().Append(own).Where(metrics => metrics.Points > 0).ToArray();
         if (read.Length > 0)
             _outlets.Seal("metrics", MetricsBuilder.Request(read), [.. read.Select(metrics => new BatchContent("metrics", metrics.Source, metrics.Points))]);

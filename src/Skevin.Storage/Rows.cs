@@ -47,6 +47,33 @@ public sealed class PlanRevisionRow
 
     /// <summary>When all objects had been applied; null where that failed.</summary>
     public DateTimeOffset? AppliedAt { get; set; }
+
+    /// <summary>When its objects were taken out of the cluster; null while they are in it.</summary>
+    public DateTimeOffset? RemovedAt { get; set; }
+}
+
+/// <summary>A machine outside of clusters on which an agent runs as a service.</summary>
+public sealed class MachineRow
+{
+    public int Id { get; set; }
+
+    /// <summary>The cluster beside which its data stand.</summary>
+    public int ClusterId { get; set; }
+    public required string Name { get; set; }
+
+    /// <summary>The token by which its agent is known.</summary>
+    public Guid TokenId { get; set; }
+    public int Revision { get; set; }
+
+    /// <summary>Its plan as JSON.</summary>
+    public required string Plan { get; set; }
+    public DateTimeOffset CreatedAt { get; set; }
+    public required string CreatedBy { get; set; }
+
+    /// <summary>When its agent asked for the plan first, and last, and which revision it was given; null while it never has.</summary>
+    public DateTimeOffset? InstalledAt { get; set; }
+    public DateTimeOffset? AskedAt { get; set; }
+    public int? AskedRevision { get; set; }
 }
 
 /// <summary>A token that may push. Only its hash is kept.</summary>

@@ -13,6 +13,7 @@ public sealed class SkevinContext(DbContextOptions<SkevinContext> options)
     public DbSet<DataProtectionKey> DataProtectionKeys => Set<DataProtectionKey>();
     public DbSet<ClusterRow> Clusters => Set<ClusterRow>();
     public DbSet<PlanRevisionRow> PlanRevisions => Set<PlanRevisionRow>();
+    public DbSet<MachineRow> Machines => Set<MachineRow>();
     public DbSet<IngestTokenRow> IngestTokens => Set<IngestTokenRow>();
     public DbSet<AlarmRuleRow> AlarmRules => Set<AlarmRuleRow>();
     public DbSet<AlarmRow> Alarms => Set<AlarmRow>();
@@ -36,6 +37,12 @@ public sealed class SkevinContext(DbContextOptions<SkevinContext> options)
         model.Entity<PlanRevisionRow>(table =>
         {
             table.ToTable("plan_revision").HasIndex(row => new { row.ClusterId, row.Revision }).IsUnique();
+            table.Property(row => row.Plan).HasColumnType("jsonb");
+            table.HasOne<ClusterRow>().WithMany().HasForeignKey(row => row.ClusterId).OnDelete(DeleteBehavior.Cascade);
+        });
+        model.Entity<MachineRow>(table =>
+        {
+            table.ToTable("machine").HasIndex(row => new { row.ClusterId, row.Name }).IsUnique();
             table.Property(row => row.Plan).HasColumnType("jsonb");
             table.HasOne<ClusterRow>().WithMany().HasForeignKey(row => row.ClusterId).OnDelete(DeleteBehavior.Cascade);
         });

@@ -40,7 +40,7 @@ public sealed class AccessMatrixTests(RunningServer server) : IClassFixture<Runn
         var open = all.Where(endpoint => endpoint.Open is not null).Select(endpoint => endpoint.Path).Distinct().Order(StringComparer.Ordinal).ToArray();
         open.Where(path => path.EndsWith("Service/Export", StringComparison.Ordinal)).Count().ShouldBe(3);
         open.Where(path => !path.StartsWith("/opentelemetry.proto.collector.", StringComparison.Ordinal)).ShouldBe(
-            ["/api/session", "/api/session/hint", "/api/{documentName}.json", "/health/live", "/health/ready", "/v1/flows", "/v1/logs", "/v1/metrics", "/v1/traces", "{*path:nonfile}"]);
+            ["/api/session", "/api/session/hint", "/api/{documentName}.json", "/health/live", "/health/ready", "/v1/agent/configuration", "/v1/flows", "/v1/logs", "/v1/metrics", "/v1/traces", "{*path:nonfile}"]);
     }
 
     [Fact]

@@ -48,7 +48,36 @@ public sealed class RollOutTests(ServerWithStandIn server) : IClassFixture<Serve
         await RollOut(Is("done", 4), "the way back");
         await server.Keeper.Send(Collection + "/roll-out", new { plan = Plan(10), oneFirst = true });
         (await Configurations()).ShouldNotContain("skevin-agent-1");
+        await Removing_leaves_nothing_behind();
         await server.Keeper.Send($"api/clusters/{South}", new { }, HttpMethod.Delete);
+    }
+
+    private async Task Removing_leaves_nothing_behind()
+    {
+        // With logs the agents keep buffer and read marks on their nodes.
+        await server.Keeper.Send(Collection + "/roll-out", new { plan = new { metrics = new { resourceUsage = true, everySeconds = 5 }, logs = new { containers = true, events = true } } });
+        await RollOut(Is("done", 4), "agents that read logs");
+        string[] OnNodes() => [.. Directory.GetDirectories(Path.Combine(server.StandInFolder, South, "nodes")).Select(node => Path.Combine(node, "var/lib/skevin-agent")).Where(Directory.Exists).SelectMany(folder => Directory.GetFileSystemEntries(folder))];
+        await ApiCalls.Until(() => Task.FromResult(OnNodes().Length), count => count > 0, 30, "marks on the nodes");
+
+        var removal = await server.Keeper.Send(Collection, new { }, HttpMethod.Delete);
+        ((bool)removal!["gone"]!).ShouldBeTrue();
+        removal["leftOnNodes"]!.AsArray().ShouldBeEmpty();
+        removal["removed"]!.AsArray().Select(one => (string)one!).ShouldBe(["Namespace skevin-agents", "ClusterRoleBinding skevin-agent", "ClusterRole skevin-agent"]);
+        using var client = ClusterConnection.FromKubeconfig(server.Kubeconfig(South), out _)!;
+        (await client.CoreV1.ListNamespaceAsync()).Items.ShouldNotContain(item => item.Metadata.Name == "skevin-agents");
+        (await client.RbacAuthorizationV1.ListClusterRoleAsync(labelSelector: "app.kubernetes.io/managed-by=skevin")).Items.ShouldBeEmpty();
+        (await client.RbacAuthorizationV1.ListClusterRoleBindingAsync(labelSelector: "app.kubernetes.io/managed-by=skevin")).Items.ShouldBeEmpty();
+        await ApiCalls.Until(async () => (await client.CoreV1.ListPodForAllNamespacesAsync(labelSelector: "app.kubernetes.io/name")).Items.Count(pod => pod.Metadata.NamespaceProperty == "skevin-agents"), count => count == 0, 30, "no agent's pod");
+        OnNodes().ShouldBeEmpty();
+
+        var view = await server.Keeper.Json(Collection);
+        ((int)view["revision"]!).ShouldBe(0);
+        ((bool)view["plan"]!["logs"]!["containers"]!).ShouldBeTrue("the last plan can be rolled out again");
+        view["tokens"]!.AsArray().Where(token => (bool)token!["forAgents"]!).ShouldAllBe(token => token!["revokedAt"] != null);
+        (await server.Keeper.Json("api/arrivals?cluster=" + South))["sources"]!.AsArray().ShouldBeEmpty();
+        // Once more finds nothing, and that is no mistake.
+        (await server.Keeper.Send(Collection, new { }, HttpMethod.Delete))!["removed"]!.AsArray().ShouldBeEmpty();
     }
 
     // Asked through the pod proxy by somebody who may use it but does not know the key.

@@ -41,6 +41,7 @@ public sealed class DiskBuffer
     private readonly SortedDictionary<long, SealedBatch> _batches = [];
     private readonly Dictionary<string, long> _marks = [];
     private long _next;
+    private bool _forgotten;
     private long _marksThrough = -1;
 
     /// <summary>Opens a folder and takes up what a former run left in it.</summary>
@@ -137,6 +138,8 @@ public sealed class DiskBuffer
         {
             var number = _next++;
             var path = Path.Combine(_folder, string.Create(CultureInfo.InvariantCulture, $"{number:D16}_{key}_{signal}.batch"));
+            if (_forgotten)
+                return new SealedBatch(path, key, signal, 0, contents, false);
             using (var file = new FileStream(path + ".part", FileMode.CreateNew, FileAccess.Write))
             {
                 file.Write(Magic);
@@ -159,6 +162,8 @@ public sealed class DiskBuffer
         var number = long.Parse(Path.GetFileName(batch.Path).Split('_')[0], CultureInfo.InvariantCulture);
         lock (_lock)
         {
+            if (_forgotten)
+                return;
             if (batch.Marked && number > _marksThrough)
                 KeepMarks();
             _batches.Remove(number);
@@ -177,6 +182,25 @@ public sealed class DiskBuffer
             given.Add(oldest);
         }
         return given;
+    }
+
+    /// <summary>Takes its folder off the disk with all that is in it. What is sealed from now on is dropped.</summary>
+    /// <returns>How many batches were waiting.</returns>
+    public int Forget()
+    {
+        lock (_lock)
+        {
+            _forgotten = true;
+            var waiting = _batches.Count;
+            _batches.Clear();
+            _marks.Clear();
+            foreach (var file in Directory.EnumerateFiles(_folder))
+                File.Delete(file);
+            // The folder itself may be a mount, which cannot be taken away from inside.
+            foreach (var folder in Directory.EnumerateDirectories(_folder).Where(folder => !Directory.EnumerateFileSystemEntries(folder).Any()))
+                Directory.Delete(folder);
+            return waiting;
+        }
     }
 
     /// <summary>Header and body of a batch's file.</summary>

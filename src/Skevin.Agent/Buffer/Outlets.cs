@@ -100,6 +100,10 @@ public sealed class Outlets
                 Done?.Invoke(outlet, given, false);
     }
 
+    /// <summary>Takes all buffers off the disk; what is sealed from now on is dropped.</summary>
+    /// <returns>How many batches were waiting.</returns>
+    public int Forget() => _others.Values.Sum(outlet => outlet.Buffer.Forget()) + Own.Forget();
+
     /// <summary>Whether the buffer spans leave through is full.</summary>
     public bool Full(long limit) => Own.Bytes > limit || _others.GetValueOrDefault(Gathering)?.Buffer.Bytes > limit;
 

@@ -15,12 +15,11 @@ public static class HostMetrics
 
     /// <summary>Reads what is there.</summary>
     /// <param name="root">Where the node's <c>proc</c> and <c>sys</c> stand.</param>
-    /// <param name="node">The node.</param>
+    /// <param name="attributes">Attributes of the node or machine.</param>
     /// <param name="into">Receives the metrics.</param>
     /// <exception cref="IOException">The kernel's counters are not there.</exception>
-    public static void Read(string root, string node, MetricsBuilder into)
+    public static void Read(string root, List<KeyValuePair<string, string>> attributes, MetricsBuilder into)
     {
-        var attributes = PodAttributes.Node(node);
         var stat = File.ReadAllLines(Path.Combine(root, "proc/stat"));
         DateTimeOffset? boot = stat.FirstOrDefault(line => line.StartsWith("btime ", StringComparison.Ordinal)) is { } line && long.TryParse(line[6..], out var seconds) ? DateTimeOffset.FromUnixTimeSeconds(seconds) : null;
         Processor(stat, attributes, boot, into);

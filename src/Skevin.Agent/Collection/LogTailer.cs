@@ -1,4 +1,3 @@
-using System.Security.Cryptography;
 using OpenTelemetry.Proto.Common.V1;
 using OpenTelemetry.Proto.Logs.V1;
 using Skevin.Agent.Buffer;
@@ -29,7 +28,6 @@ public sealed class LogTailer(string hostRoot, DiskBuffer buffer)
 {
     private const string Prefix = "log:";
     private const int LongestPass = 1 << 20;
-    private const int LongestFirstLine = 4096;
     private const int LongestMessage = 1 << 20;
     private static readonly TimeSpan LongestWait = TimeSpan.FromSeconds(10);
 
@@ -45,18 +43,6 @@ public sealed class LogTailer(string hostRoot, DiskBuffer buffer)
     private readonly Dictionary<string, DateTimeOffset> _firstSeen = [];
     private readonly Dictionary<string, PodState> _known = [];
     private readonly Dictionary<string, Func<string, bool>> _matchers = [];
-
-    // Held open while it is read: under its name there may soon be another.
-    private sealed record LogFile(FileStream Stream, string Mark, long Length, bool Packed) : IDisposable
-    {
-        public void Dispose() => Stream.Dispose();
-
-        public Stream FromStart()
-        {
-            Stream.Position = 0;
-            return Packed ? new System.IO.Compression.GZipStream(Stream, System.IO.Compression.CompressionMode.Decompress, leaveOpen: true) : Stream;
-        }
-    }
 
     private string Root => Path.Combine(hostRoot, "var/log/pods");
 
@@ -136,7 +122,7 @@ public sealed class LogTailer(string hostRoot, DiskBuffer buffer)
         }
     }
 
-    private TailedLines Read(List<LogFile> files, string key, string source, List<KeyValuePair<string, string>> attributes, bool joined, DateTimeOffset now)
+    private TailedLines Read(List<MarkedFile> files, string key, string source, List<KeyValuePair<string, string>> attributes, bool joined, DateTimeOffset now)
     {
         var scope = LogBatch.Scope(source);
         var resource = new ResourceLogs { Resource = new() };
@@ -155,7 +141,7 @@ public sealed class LogTailer(string hostRoot, DiskBuffer buffer)
             var offset = buffer.Mark(file.Mark) ?? 0;
             if (offset >= file.Length && !file.Packed)
                 continue;
-            var lines = Lines(file, offset, LongestPass - read, out var cut);
+            var lines = file.Lines(offset, LongestPass - read, out var cut);
             foreach (var (line, end) in lines)
             {
                 read += line.Length + 1;
@@ -280,26 +266,33 @@ public sealed class LogTailer(string hostRoot, DiskBuffer buffer)
 
     private static LogRecord Record(ContainerLogLine line, string message, long time)
     {
-        var said = LogMessage.Read(message);
+        var record = Record(LogMessage.Read(message), (ulong)time);
+        OtlpAttributes.Write(record.Attributes, [new("log.iostream", line.Stderr ? "stderr" : "stdout")]);
+        return record;
+    }
+
+    /// <summary>What a program said, as a log record.</summary>
+    internal static LogRecord Record(LogMessage said, ulong nanoseconds)
+    {
         var record = new LogRecord
         {
-            TimeUnixNano = (ulong)time, SeverityNumber = (int)said.Level, Body = new AnyValue { StringValue = said.Text },
+            TimeUnixNano = nanoseconds, SeverityNumber = (int)said.Level, Body = new AnyValue { StringValue = said.Text },
             TraceId = said.Trace.IsEmpty ? Google.Protobuf.ByteString.Empty : Google.Protobuf.ByteString.CopyFrom(said.Trace.Bytes()),
             SpanId = said.Span == 0 ? Google.Protobuf.ByteString.Empty : Google.Protobuf.ByteString.CopyFrom(Core.Traces.TraceId.SpanBytes(said.Span)),
         };
-        OtlpAttributes.Write(record.Attributes, said.Fields.Append(new("log.iostream", line.Stderr ? "stderr" : "stdout")));
+        OtlpAttributes.Write(record.Attributes, said.Fields);
         return record;
     }
 
     // Rotated files first, in the order of their names' times, then the one being written; restarts in order.
-    private static List<LogFile> Files(string folder, string key)
+    private static List<MarkedFile> Files(string folder, string key)
     {
-        var files = new List<LogFile>();
+        var files = new List<MarkedFile>();
         for (var attempt = 0; ; attempt++)
         {
             var paths = Paths(folder);
             foreach (var path in paths)
-                if (Opened(path, key) is { } file && files.All(other => other.Mark != file.Mark))
+                if (MarkedFile.Open(path, key) is { } file && files.All(other => other.Mark != file.Mark))
                     files.Add(file);
             // One rotated meanwhile lies under a name not listed yet; what is read must be whole and in order.
             if (attempt == 2 || paths.SequenceEqual(Paths(folder)))
@@ -312,72 +305,9 @@ public sealed class LogTailer(string hostRoot, DiskBuffer buffer)
     private static string[] Paths(string folder) =>
         [.. Directory.EnumerateFiles(folder).Select(path => (path, order: Order(Path.GetFileName(path)))).Where(pair => pair.order is not null).OrderBy(pair => pair.order).Select(pair => pair.path)];
 
-    private static LogFile? Opened(string path, string key)
-    {
-        try
-        {
-            var stream = new FileStream(path, FileMode.Open, FileAccess.Read, FileShare.ReadWrite | FileShare.Delete);
-            var file = new LogFile(stream, "", stream.Length, path.EndsWith(".gz", StringComparison.Ordinal));
-            if (MarkOf(file, key) is { } mark)
-                return file with { Mark = mark, Length = file.Packed ? long.MaxValue : file.Length };
-            file.Dispose();
-        }
-        catch (Exception trouble) when (trouble is FileNotFoundException or InvalidDataException)
-        {
-            // Rotated between listing and opening, or being packed just now: found in the next pass.
-        }
-        return null;
-    }
-
-    // A file without a whole first line is not known yet; an endless first line is known by its beginning.
-    private static string? MarkOf(LogFile file, string key)
-    {
-        var first = new byte[LongestFirstLine];
-        var count = file.FromStart().ReadAtLeast(first, first.Length, throwOnEndOfStream: false);
-        var end = first.AsSpan(0, count).IndexOf((byte)'\n');
-        return end < 0 && count < first.Length ? null : key + Convert.ToHexString(SHA256.HashData(first.AsSpan(0, end < 0 ? count : end)))[..16];
-    }
-
     private static (int, int, string)? Order(string name)
     {
         var parts = name.Split(".log", 2);
         return parts.Length == 2 && int.TryParse(parts[0], out var restart) && (parts[1].Length == 0 || parts[1][0] == '.') ? (restart, parts[1].Length == 0 ? 1 : 0, parts[1]) : null;
-    }
-
-    // Whole lines from an offset on, with the offset behind each.
-    private static List<(ReadOnlyMemory<byte> Line, long End)> Lines(LogFile file, long offset, long most, out bool cut)
-    {
-        cut = false;
-        var lines = new List<(ReadOnlyMemory<byte>, long)>();
-        var stream = file.FromStart();
-        if (file.Packed)
-        {
-            // Packed files cannot be entered in the middle.
-            var skip = new byte[65536];
-            for (var left = offset; left > 0;)
-            {
-                var got = stream.Read(skip, 0, (int)Math.Min(left, skip.Length));
-                if (got == 0)
-                    return lines;
-                left -= got;
-            }
-        }
-        else
-        {
-            stream.Seek(offset, SeekOrigin.Begin);
-        }
-        var bytes = new byte[Math.Max(LongestFirstLine * 16, most)];
-        var count = stream.ReadAtLeast(bytes, bytes.Length, throwOnEndOfStream: false);
-        cut = count == bytes.Length;
-        var from = 0;
-        while (from < count && bytes.AsSpan(from, count - from).IndexOf((byte)'\n') is var end && end >= 0)
-        {
-            lines.Add((bytes.AsMemory(from, end), offset + from + end + 1));
-            from += end + 1;
-        }
-        // A line longer than a whole pass is passed over in pieces, as lines of a strange form.
-        if (cut && from == 0)
-            lines.Add((bytes.AsMemory(0, count), offset + count));
-        return lines;
     }
 }

@@ -12,6 +12,7 @@ public sealed class LogTaking(AgentEnvironment environment, ClusterAccess cluste
     private const int RecordsABatch = 20_000;
 
     private readonly LogTailer _tailer = new(environment.HostRoot, outlets.Own);
+    private readonly FileTailer _files = new(environment, outlets.Own);
     private readonly ClusterEvents _events = new(cluster, outlets.Own);
 
     /// <summary>Reads the lines of the node's containers.</summary>
@@ -59,6 +60,27 @@ public sealed class LogTaking(AgentEnvironment environment, ClusterAccess cluste
         }
     }
 
+    /// <summary>Reads log files of a machine outside of clusters.</summary>
+    public void Files(IReadOnlyList<string> paths, DateTimeOffset now, Func<bool> full)
+    {
+        for (var more = true; more && !full();)
+        {
+            more = false;
+            var errors = new Dictionary<string, string?>();
+            var counts = new Dictionary<string, int>();
+            foreach (var (lines, error) in _files.Read(paths, now))
+            {
+                errors[lines.Source] = error ?? errors.GetValueOrDefault(lines.Source);
+                counts[lines.Source] = counts.GetValueOrDefault(lines.Source) + lines.Count;
+                more |= lines.More;
+                if (lines.Count + lines.Marks.Count > 0)
+                    Seal([lines]);
+            }
+            foreach (var (source, error) in errors)
+                reports.Add("logs", source, counts[source], now, space.Trouble ?? error);
+        }
+    }
+
     /// <summary>Reads the cluster's events.</summary>
     public async Task Events(DateTimeOffset now, CancellationToken stop)
     {
@@ -72,7 +94,7 @@ public sealed class LogTaking(AgentEnvironment environment, ClusterAccess cluste
     /// <summary>Takes what syslog has come, or closes the ports where it is not planned.</summary>
     public async Task Syslog(SyslogReceiver receiver, bool planned, DateTimeOffset now)
     {
-        var source = ExpectedSources.Syslog(environment.NodeName);
+        var source = environment.Role == AgentRole.Machine ? ExpectedSources.MachineEndpoint(environment.NodeName, "syslog") : ExpectedSources.Syslog(environment.NodeName);
         try
         {
             await receiver.Listen(planned);

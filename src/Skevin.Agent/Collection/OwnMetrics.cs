@@ -11,13 +11,11 @@ public static class OwnMetrics
     /// <param name="done">Items accepted and dropped since it was started, by outlet and signal.</param>
     /// <param name="others">Where it sends beside its server.</param>
     /// <param name="gathered">What it holds and has judged, where it gathers traces.</param>
-    /// <param name="pod">Its pod.</param>
-    /// <param name="ns">Its namespace.</param>
+    /// <param name="resource">What it is itself.</param>
     /// <param name="started">When it was started.</param>
     /// <param name="into">Receives the metrics.</param>
-    public static void Write(AgentStatus status, IReadOnlyDictionary<(string? Outlet, string Signal), (long Sent, long Dropped)> done, IReadOnlyCollection<Outlet> others, (int Traces, int Spans, long Bytes, IReadOnlyDictionary<TailReason, long> Decided)? gathered, string pod, string ns, DateTimeOffset started, MetricsBuilder into)
+    public static void Write(AgentStatus status, IReadOnlyDictionary<(string? Outlet, string Signal), (long Sent, long Dropped)> done, IReadOnlyCollection<Outlet> others, (int Traces, int Spans, long Bytes, IReadOnlyDictionary<TailReason, long> Decided)? gathered, IReadOnlyList<KeyValuePair<string, string>> resource, DateTimeOffset started, MetricsBuilder into)
     {
-        KeyValuePair<string, string>[] resource = [new("k8s.namespace.name", ns), new("k8s.pod.name", pod), new("k8s.node.name", status.Node), new("service.name", "skevin-agent")];
         into.Gauge(resource, "skevin.agent.buffer.usage", "By", status.BufferBytes);
         into.Gauge(resource, "skevin.agent.buffer.limit", "By", status.BufferLimit);
         into.Gauge(resource, "skevin.agent.batches.waiting", "{batch}", status.Batches);

@@ -57,7 +57,7 @@ public sealed class SourceReader(AgentEnvironment environment, ClusterAccess clu
             return metrics.ClusterState ? [await State(now, stop)] : [];
         var reads = new List<Task<SourceResult>>();
         if (metrics.HostMetrics)
-            reads.Add(Task.FromResult(Host(now, stop)));
+            reads.Add(Task.FromResult(Host(ExpectedSources.Host(environment.NodeName), now, stop)));
         if (metrics.ResourceUsage || metrics.Endpoints || metrics.RuntimePath is not null)
             await cluster.RefreshPods(now, TimeSpan.FromSeconds(Math.Max(metrics.EverySeconds, 10)), stop);
         if (metrics.ResourceUsage)
@@ -74,12 +74,21 @@ public sealed class SourceReader(AgentEnvironment environment, ClusterAccess clu
         return results;
     }
 
-    private SourceResult Host(DateTimeOffset now, CancellationToken stop)
+    /// <summary>One pass over everything the plan of a machine outside of clusters asks for.</summary>
+    public async Task<IReadOnlyList<SourceResult>> Read(MachinePlan plan, DateTimeOffset now, CancellationToken stop)
     {
-        var builder = new MetricsBuilder(ExpectedSources.Host(environment.NodeName), now);
+        var reads = (plan.Endpoints ?? []).Select(endpoint => Endpoint(ExpectedSources.MachineEndpoint(environment.NodeName, endpoint.Name), endpoint.Url, [.. environment.Place, new("service.name", endpoint.Name)], null, now, stop)).ToList();
+        if (plan.HostMetrics)
+            reads.Add(Task.FromResult(Host(ExpectedSources.MachineHost(environment.NodeName), now, stop)));
+        return await Task.WhenAll(reads);
+    }
+
+    private SourceResult Host(string source, DateTimeOffset now, CancellationToken stop)
+    {
+        var builder = new MetricsBuilder(source, now);
         try
         {
-            HostMetrics.Read(environment.HostRoot, environment.NodeName, builder);
+            HostMetrics.Read(environment.HostRoot, environment.Place, builder);
             return new(builder.Source, builder, null);
         }
         catch (Exception trouble) when (ClusterAccess.IsTrouble(trouble, stop))
@@ -181,35 +190,41 @@ public sealed class SourceReader(AgentEnvironment environment, ClusterAccess clu
 
     private async Task<SourceResult> Endpoint(PodState pod, string container, int port, MetricsPlan plan, DateTimeOffset now, CancellationToken stop)
     {
-        var path = plan.EndpointPath;
-        var builder = new MetricsBuilder(ExpectedSources.Endpoint(pod.Namespace, pod.Name, port), now);
         var address = pod.Addresses[0];
         var host = address.Contains(':') ? $"[{address}]" : address;
+        return await Endpoint(ExpectedSources.Endpoint(pod.Namespace, pod.Name, port), $"http://{host}:{port}{plan.EndpointPath}", [.. PodAttributes.Of(pod, container), new("service.name", pod.Workload)], plan.Rules, now, stop);
+    }
+
+    private async Task<SourceResult> Endpoint(string source, string url, List<KeyValuePair<string, string>> resource, IReadOnlyList<MetricRule>? rules, DateTimeOffset now, CancellationToken stop)
+    {
+        var builder = new MetricsBuilder(source, now);
+        var said = url[(url.IndexOf("//", StringComparison.Ordinal) + 2)..];
+        var host = said.Split('/')[0];
         try
         {
             using var patience = Patience(stop);
-            using var request = new HttpRequestMessage(HttpMethod.Get, $"http://{host}:{port}{path}");
+            using var request = new HttpRequestMessage(HttpMethod.Get, url);
             request.Headers.TryAddWithoutValidation("Accept", Accepted);
             using var answer = await http.SendAsync(request, HttpCompletionOption.ResponseHeadersRead, patience.Token);
             if (!answer.IsSuccessStatusCode)
             {
                 Keep(builder.Source, new RawPage(now, (int)answer.StatusCode, answer.Content.Headers.ContentType?.ToString() ?? "", "", 0));
-                return new(builder.Source, null, $"{(int)answer.StatusCode} answer of {host}:{port}{path}");
+                return new(builder.Source, null, $"{(int)answer.StatusCode} answer of {said}");
             }
             await answer.Content.LoadIntoBufferAsync(LongestExposition, patience.Token);
             var text = await answer.Content.ReadAsStringAsync(patience.Token);
             Keep(builder.Source, new RawPage(now, (int)answer.StatusCode, answer.Content.Headers.ContentType?.ToString() ?? "", text, text.Length));
             var strict = answer.Content.Headers.ContentType?.MediaType == "application/openmetrics-text";
             var reading = OpenMetricsText.Read(text, strict);
-            Exposition.Read(MetricRules.Apply(reading, plan.Rules), [.. PodAttributes.Of(pod, container), new("service.name", pod.Workload)], builder);
+            Exposition.Read(MetricRules.Apply(reading, rules), resource, builder);
             return new(builder.Source, builder, reading.Error is null ? null : "malformed: " + reading.Error);
         }
         catch (Exception trouble) when (ClusterAccess.IsTrouble(trouble, stop))
         {
             return new(builder.Source, null, trouble switch
             {
-                HttpRequestException { InnerException: SocketException { SocketErrorCode: SocketError.ConnectionRefused } } => $"connection refused by {host}:{port}",
-                OperationCanceledException => $"no answer of {host}:{port}{path} within 10 s",
+                HttpRequestException { InnerException: SocketException { SocketErrorCode: SocketError.ConnectionRefused } } => $"connection refused by {host}",
+                OperationCanceledException => $"no answer of {said} within 10 s",
                 _ => trouble.Message,
             });
         }

@@ -6,7 +6,7 @@ using Skevin.Core.Formats.Otlp;
 namespace Skevin.Agent.Collection;
 
 /// <summary>What an agent knows of its sources: read, sent, dropped, and the last error.</summary>
-public sealed class SourceReports(string node)
+public sealed class SourceReports(string node, IEnumerable<KeyValuePair<string, string>> place)
 {
     // A source nothing was heard of for so long is gone: its pod moved or ended.
     private static readonly TimeSpan Gone = TimeSpan.FromMinutes(10);
@@ -112,7 +112,7 @@ public sealed class SourceReports(string node)
         if (scope.LogRecords.Count == 0)
             return null;
         var resource = new ResourceLogs { Resource = new() };
-        OtlpAttributes.Write(resource.Resource.Attributes, PodAttributes.Node(node));
+        OtlpAttributes.Write(resource.Resource.Attributes, place);
         resource.ScopeLogs.Add(scope);
         return resource;
     }

@@ -43,6 +43,9 @@ public sealed record SourceEvidence(ExpectedSource Expected, SourceRecord? Recor
     /// <summary>Revision of the plan that expects it, as agents carry it; null where it is not known.</summary>
     public string? PlanRevision { get; init; }
 
+    /// <summary>When it is judged.</summary>
+    public DateTimeOffset At { get; init; }
+
     /// <summary>Whether the agent's last words on it are an error it got as an answer (4xx).</summary>
     public bool ReadRefused => Report?.Error is { } error && error.Length > 3 && error[0] == '4' && char.IsAsciiDigit(error[1]) && error[3] == ' ';
 }

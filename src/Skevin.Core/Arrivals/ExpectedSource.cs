@@ -36,6 +36,15 @@ public enum SourceKind
     /// <summary>Syslog of machines that send to a node.</summary>
     Syslog,
 
+    /// <summary>Counters of the kernel of a machine outside of clusters.</summary>
+    MachineHost,
+
+    /// <summary>Log files of a machine outside of clusters.</summary>
+    MachineFiles,
+
+    /// <summary>An endpoint such a machine reads.</summary>
+    MachineEndpoint,
+
     /// <summary>What an agent measures of itself. It comes with whatever else is read, so it is not expected by itself.</summary>
     Agent,
 }
@@ -51,7 +60,18 @@ public enum SourceKind
 /// <param name="Since">From when it is expected: both ends ready. Null while one is not.</param>
 public sealed record ExpectedSource(
     string Signal, string Name, SourceKind Kind, string? Namespace, string SentBy, PodState? Agent, PodState? Target,
-    int IntervalSeconds, DateTimeOffset? Since, NodeState? Node = null);
+    int IntervalSeconds, DateTimeOffset? Since, NodeState? Node = null)
+{
+    /// <summary>The machine outside of clusters it is of; null where it is of the cluster.</summary>
+    public MachineState? Machine { get; init; }
+}
+
+/// <summary>A machine outside of clusters, as its server knows it.</summary>
+/// <param name="Name">Its name.</param>
+/// <param name="InstalledAt">When its agent asked for its plan first; null while it never has.</param>
+/// <param name="AskedAt">When it did so last.</param>
+/// <param name="TokenValid">Whether its token may push.</param>
+public sealed record MachineState(string Name, DateTimeOffset? InstalledAt, DateTimeOffset? AskedAt, bool TokenValid);
 
 /// <summary>Works out what should arrive.</summary>
 public static class ExpectedSources
@@ -88,6 +108,18 @@ public static class ExpectedSources
 
     /// <summary>Name of the syslog a node takes.</summary>
     public static string Syslog(string node) => "syslog/" + node;
+
+    /// <summary>What the names of all sources of a machine outside of clusters begin with.</summary>
+    public const string Machines = "machine/";
+
+    /// <summary>Name of the kernel of a machine outside of clusters.</summary>
+    public static string MachineHost(string machine) => Machines + machine;
+
+    /// <summary>Name of log files of such a machine.</summary>
+    public static string MachineFiles(string machine, string path) => Machines + machine + path;
+
+    /// <summary>Name of an endpoint such a machine reads.</summary>
+    public static string MachineEndpoint(string machine, string endpoint) => $"{Machines}{machine} {endpoint}";
 
     /// <summary>Name of what an agent says of itself.</summary>
     public static string Own(string node) => "agent/" + node;
@@ -161,6 +193,20 @@ public static class ExpectedSources
             list.AddRange(inventory.Nodes.Select(node => One("flows", Flows(node.Name), SourceKind.FlowExporter, null, "flow exporter of " + node.Name, Agent(node.Name), null, ReportSeconds)));
         var nodes = inventory.Nodes.ToDictionary(node => node.Name);
         return [.. list.Select(source => source with { Node = nodes.GetValueOrDefault(NodeOf(source)) })];
+    }
+
+    /// <summary>All sources the plan of a machine outside of clusters leads to.</summary>
+    public static IReadOnlyList<ExpectedSource> Of(MachinePlan plan, MachineState machine)
+    {
+        ExpectedSource One(string signal, string name, SourceKind kind, int every) =>
+            new(signal, name, kind, null, "agent on " + machine.Name, null, null, every, machine.InstalledAt) { Machine = machine };
+        return
+        [
+            .. plan.HostMetrics ? [One("metrics", MachineHost(machine.Name), SourceKind.MachineHost, plan.EverySeconds)] : Array.Empty<ExpectedSource>(),
+            .. (plan.Endpoints ?? []).Select(endpoint => One("metrics", MachineEndpoint(machine.Name, endpoint.Name), SourceKind.MachineEndpoint, plan.EverySeconds)),
+            .. (plan.Files ?? []).Select(file => One("logs", MachineFiles(machine.Name, file), SourceKind.MachineFiles, ReportSeconds)),
+            .. plan.Syslog ? [One("logs", MachineEndpoint(machine.Name, "syslog"), SourceKind.Syslog, ReportSeconds)] : Array.Empty<ExpectedSource>(),
+        ];
     }
 
     // A source of a node carries the node's name; what a node's agent reads is on that node too.

@@ -184,5 +184,6 @@ public sealed record FlowsPlan(IReadOnlyList<OutsideName>? Outside = null);
 /// <param name="Server">Base address of the server, for example <c>http://skevin:5180</c>.</param>
 /// <param name="Plan">What to collect.</param>
 /// <param name="BufferBytes">Most the agent keeps on its disk.</param>
+/// <param name="Machine">What is collected on a machine outside of clusters, whose name <paramref name="Cluster"/> stands beside; null for the agents of a cluster.</param>
 /// <param name="KeyHash">SHA-256 of the key by which the agent knows its server, hexadecimal; null where the server asks it nothing but its status.</param>
-public sealed record AgentConfiguration(string Cluster, int Revision, string Server, CollectionPlan Plan, long BufferBytes, string? KeyHash = null);
+public sealed record AgentConfiguration(string Cluster, int Revision, string Server, CollectionPlan Plan, long BufferBytes, string? KeyHash = null, MachinePlan? Machine = null);

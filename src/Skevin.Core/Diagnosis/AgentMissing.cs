@@ -6,7 +6,7 @@ namespace Skevin.Core.Diagnosis;
 public sealed class AgentMissing : IDiagnosisRule
 {
     /// <inheritdoc/>
-    public Cause? Find(JudgedSource source) => source.Evidence.Expected.Agent is null
+    public Cause? Find(JudgedSource source) => source.Evidence.Expected is { Agent: null, Machine: null }
         ? new Cause(
             "no agent there",
             $"The plan is in force, but there is no pod of the {source.Evidence.Expected.SentBy}.",

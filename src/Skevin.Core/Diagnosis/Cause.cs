@@ -35,7 +35,7 @@ public static class Diagnoses
 {
     private static readonly IDiagnosisRule[] Rules =
     [
-        new NodeWithoutNetwork(), new NodeLost(), new DiskFull(), new LinesLost(), new TokenReplaced(), new TokenUnknown(), new RightMissing(), new AgentMissing(), new ImageForbidden(), new ImageNotPulled(), new AgentKilledForMemory(), new AgentNotReady(), new OtherConfiguration(), new AgentOfEarlierRevision(), new TargetNotReady(),
+        new NodeWithoutNetwork(), new NodeLost(), new DiskFull(), new LinesLost(), new MachineSilent(), new TokenReplaced(), new TokenUnknown(), new RightMissing(), new AgentMissing(), new ImageForbidden(), new ImageNotPulled(), new AgentKilledForMemory(), new AgentNotReady(), new OtherConfiguration(), new AgentOfEarlierRevision(), new TargetNotReady(),
         new ConnectionRefused(), new NothingAtPath(), new MalformedExposition(), new TracesNotGathered(), new ReadFailed(), new NoSpansSent(), new CatchingUp(), new NothingHeard(),
     ];
 

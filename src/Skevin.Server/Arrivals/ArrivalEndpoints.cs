@@ -59,7 +59,7 @@ public static class ArrivalEndpoints
             if (watchers.Visible(cluster, user) is not { } watched)
                 return ClusterEndpoints.NotThere(cluster).Http();
             var sources = await judge.Run(watched, stop);
-            return TypedResults.Ok(new ArrivalsView(watched.Name, (await plans.Revisions(watched.Id, stop)).Count > 0,
+            return TypedResults.Ok(new ArrivalsView(watched.Name, sources.Count > 0 || await plans.InForce(watched.Id, stop) is not null,
                 [.. sources.Where(source => user.Scope().Sees(watched.Name, source.Evidence.Expected.Namespace)).Select(View)],
                 user.Scope().Namespaces is null ? await troubles.Run(watched, stop) : []));
         }).Needs(Roles.Reader);

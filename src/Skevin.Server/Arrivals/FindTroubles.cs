@@ -29,7 +29,7 @@ public sealed class FindTroubles(SampleStore store, Heads heads, AskEnquiry ask,
         var (from, to) = ((now - Over).ToUnixTimeMilliseconds(), now.ToUnixTimeMilliseconds());
         var alive = StoredRates.BySeries(ask.SeriesFor(AccessScope.Everything, cluster.Name), heads, from, to);
         var inventory = cluster.Watch.Current;
-        var plan = (await plans.Revisions(cluster.Id, stop)).FirstOrDefault(revision => revision.AppliedAt is not null);
+        var plan = (await plans.Revisions(cluster.Id, stop)).FirstOrDefault(revision => revision is { AppliedAt: not null, RemovedAt: null });
         var rollOut = plan is null ? null : RollOutProgress.Summary(inventory, RollOutProgress.Of(inventory, plan.Plan, plan.Revision), plan.Revision);
         var found = Troubles.Of(new ClusterEvidence(Trimming.Metrics(alive, Nobody, new Dictionary<string, DateTimeOffset>()), await Lines(cluster.Id, now.ToUnixTimeSeconds() / 60, stop), clocks.Of(cluster.Id), rollOut, plan?.Revision ?? 0, book.Destinations(cluster.Id, now - Over)));
         _last[cluster.Id] = (now, found);

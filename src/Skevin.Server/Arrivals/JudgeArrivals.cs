@@ -5,28 +5,35 @@ using Skevin.Core.Arrivals;
 using Skevin.Core.Collection;
 using Skevin.Server.Clusters;
 using Skevin.Server.Collection;
+using Skevin.Server.Collection.Machines;
 using Skevin.Storage.Arrivals;
 
 namespace Skevin.Server.Arrivals;
 
 /// <summary>Judges every expected source of a cluster.</summary>
-public sealed class JudgeArrivals(PlansInForce plans, ArrivalBook book, AgentStatusProbe probe, TimeProvider clock)
+public sealed class JudgeArrivals(PlansInForce plans, KeepMachines machines, ArrivalBook book, AgentStatusProbe probe, TimeProvider clock)
 {
     /// <summary>All sources, judged now; empty where nothing is collected.</summary>
     public async Task<IReadOnlyList<JudgedSource>> Run(WatchedCluster cluster, CancellationToken stop)
     {
-        if ((await plans.Revisions(cluster.Id, stop)).FirstOrDefault() is not { } current)
+        var current = await plans.InForce(cluster.Id, stop);
+        var outside = await machines.All(cluster.Id, stop);
+        if (current is null && outside.Count == 0)
             return [];
         var now = clock.GetUtcNow();
         IReadOnlyList<JudgedSource> Judged(Refusal? refusal) =>
         [
-            .. ExpectedSources.Of(current.Plan, cluster.Watch.Current).Select(source => ArrivalJudgement.Judge(
-                new SourceEvidence(source, book.Record(cluster.Id, source.Signal, source.Name), book.Report(cluster.Id, source.Signal, source.Name), refusal) { PlanRevision = current.Revision.ToString(System.Globalization.CultureInfo.InvariantCulture) }, now)),
+            .. (current is null ? [] : ExpectedSources.Of(current.Plan, cluster.Watch.Current)).Concat(outside.SelectMany(machine => ExpectedSources.Of(machine.Plan, machine.State))).Select(source => ArrivalJudgement.Judge(
+                // A refused push of the cluster's agents says nothing of a machine, which has a token of its own.
+                new SourceEvidence(source, book.Record(cluster.Id, source.Signal, source.Name), book.Report(cluster.Id, source.Signal, source.Name), source.Machine is null ? refusal : null)
+                {
+                    PlanRevision = current?.Revision.ToString(System.Globalization.CultureInfo.InvariantCulture), At = now,
+                }, now)),
         ];
         var refused = book.Refused(cluster.Id);
         var judged = Judged(refused);
         // Where nothing comes and no refused push is known, the agents themselves are asked, through the cluster API.
-        if (refused is null && judged.Any(source => source.State is ArrivalState.Late or ArrivalState.Silent)
+        if (refused is null && judged.Any(source => source is { State: ArrivalState.Late or ArrivalState.Silent, Evidence.Expected.Machine: null })
             && await probe.Refusal(cluster, [.. judged.Select(source => source.Evidence.Expected.Agent).OfType<Core.Clusters.PodState>()], stop) is { } found)
             return Judged(found);
         return judged;

@@ -65,7 +65,7 @@ public sealed class FindOrigins(AskEnquiry ask, ClusterWatchers watchers, JudgeA
                     .Select(source => Of(source.Evidence.Expected.Signal, source.Evidence.Expected.Name, 0, judged)));
         }
         var distinct = origins.DistinctBy(origin => (origin.Signal, origin.Source)).OrderBy(origin => origin.Source, StringComparer.Ordinal).ToArray();
-        var revision = (await plans.Revisions(watched.Id, stop)).FirstOrDefault();
+        var revision = await plans.InForce(watched.Id, stop);
         return new OriginsView(revision?.Revision, revision?.AppliedAt, distinct.Length, [.. distinct.Take(Most)]);
     }
 

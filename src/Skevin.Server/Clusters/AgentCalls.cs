@@ -15,14 +15,22 @@ public sealed class AgentCalls(AgentKeys keys)
     private static readonly TimeSpan Patience = TimeSpan.FromSeconds(15);
 
     /// <summary>Gets JSON of an agent; a problem in words where it does not answer.</summary>
-    public async Task<Outcome<T>> Get<T>(WatchedCluster cluster, PodState agent, string path, CancellationToken stop) where T : class
+    public Task<Outcome<T>> Get<T>(WatchedCluster cluster, PodState agent, string path, CancellationToken stop) where T : class =>
+        Ask<T>(cluster, agent, headers => cluster.Client.CoreV1.ConnectGetNamespacedPodProxyWithPathWithHttpMessagesAsync(Page(agent), agent.Namespace, path, customHeaders: headers, cancellationToken: stop), stop);
+
+    /// <summary>Has an agent do something, and gets what it says of it.</summary>
+    public Task<Outcome<T>> Post<T>(WatchedCluster cluster, PodState agent, string path, CancellationToken stop) where T : class =>
+        Ask<T>(cluster, agent, headers => cluster.Client.CoreV1.ConnectPostNamespacedPodProxyWithPathWithHttpMessagesAsync(Page(agent), agent.Namespace, path, customHeaders: headers, cancellationToken: stop), stop);
+
+    private static string Page(PodState agent) => $"{agent.Name}:{Manifests.StatusPort}";
+
+    private async Task<Outcome<T>> Ask<T>(WatchedCluster cluster, PodState agent, Func<Dictionary<string, IReadOnlyList<string>>, Task<HttpOperationResponse<Stream>>> ask, CancellationToken stop) where T : class
     {
         try
         {
             using var patience = CancellationTokenSource.CreateLinkedTokenSource(stop);
             patience.CancelAfter(Patience);
-            using var answer = await cluster.Client.CoreV1.ConnectGetNamespacedPodProxyWithPathWithHttpMessagesAsync($"{agent.Name}:{Manifests.StatusPort}", agent.Namespace, path,
-                customHeaders: new Dictionary<string, IReadOnlyList<string>> { [AgentKey.Header] = [await keys.Of(cluster.Id, stop)] }, cancellationToken: patience.Token);
+            using var answer = await ask(new() { [AgentKey.Header] = [await keys.Of(cluster.Id, stop)] }).WaitAsync(patience.Token);
             await using var body = answer.Body;
             return (await JsonSerializer.DeserializeAsync<T>(body, JsonSerializerOptions.Web, patience.Token))!;
         }

@@ -120,7 +120,7 @@ public sealed class ClusterWatchers(
             var rows = await context.Clusters.AsNoTracking().ToListAsync(stop);
             foreach (var row in rows)
             {
-                books.NameOutside(row.Name, (await plans.Revisions(row.Id, stop)).FirstOrDefault()?.Plan.Flows);
+                books.NameOutside(row.Name, (await plans.InForce(row.Id, stop))?.Plan.Flows);
                 if (!_running.ContainsKey(row.Name) && _tried.Add(row.Id))
                     Begin(row);
             }

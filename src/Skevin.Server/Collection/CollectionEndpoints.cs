@@ -15,7 +15,8 @@ using Skevin.Storage.Metrics;
 namespace Skevin.Server.Collection;
 
 /// <summary>A revision of a plan.</summary>
-public sealed record RevisionView(int Revision, DateTimeOffset CreatedAt, string CreatedBy, DateTimeOffset? AppliedAt, CollectionPlan Plan);
+/// <param name="RemovedAt">When its objects were taken out of the cluster; null while they are in it.</param>
+public sealed record RevisionView(int Revision, DateTimeOffset CreatedAt, string CreatedBy, DateTimeOffset? AppliedAt, CollectionPlan Plan, DateTimeOffset? RemovedAt);
 
 /// <summary>An ingest token without its text.</summary>
 public sealed record TokenView(Guid Id, string Name, string Cluster, bool ForAgents, DateTimeOffset CreatedAt, string CreatedBy, DateTimeOffset? ExpiresAt, DateTimeOffset? RevokedAt, int? ItemsPerSecond);
@@ -28,7 +29,7 @@ public sealed record TokenView(Guid Id, string Name, string Cluster, bool ForAge
 public sealed record MeasuredCollection(int Series, IReadOnlyDictionary<string, double> PerSecond, IReadOnlyDictionary<string, long> Bytes, double? AgentCores);
 
 /// <summary>Collection of one cluster.</summary>
-/// <param name="Plan">The plan in force, or the suggested one.</param>
+/// <param name="Plan">The plan in force; else the one that was last, or the suggested one.</param>
 /// <param name="Revision">The revision in force; 0 where nothing is collected.</param>
 /// <param name="Agents">How far each agent of that revision is.</param>
 /// <param name="RollOut">All of them together; null where nothing is rolled out, or for readers of a part.</param>
@@ -62,6 +63,8 @@ public static class CollectionEndpoints
         services.AddSingleton<IngestTokens>();
         services.AddSingleton<RollOutPlan>();
         services.AddSingleton<HoldRollOut>();
+        services.AddSingleton<RemoveCollection>();
+        services.AddSingleton<Machines.KeepMachines>();
         services.AddSingleton<AgentKeys>();
         services.AddSingleton<KeepDestinationHeader>();
         services.AddSingleton<PlansInForce>();
@@ -82,8 +85,9 @@ public static class CollectionEndpoints
         {
             if (watchers.Visible(name, user) is not { } cluster)
                 return ClusterEndpoints.NotThere(name).Http();
-            var inForce = (await plans.Revisions(cluster.Id, stop)).FirstOrDefault();
-            var next = (inForce?.Revision ?? 0) + 1;
+            var revisions = await plans.Revisions(cluster.Id, stop);
+            var inForce = revisions.InForce();
+            var next = (revisions.FirstOrDefault()?.Revision ?? 0) + 1;
             var plan = body.Plan ?? CollectionPlan.Suggested;
             return TypedResults.Ok(new ManifestsView(next, ManifestYaml.Write(await rollOut.Objects(cluster, next, plan, null, stop)), Permissions.For(plan), Permissions.OnNodes(plan), [.. plan.Problems()], PlanDifference.Between(inForce?.Plan, plan, cluster.Watch.Current), await size.Run(cluster, plan, inForce?.Plan, stop), await check.Run(cluster, plan, stop)));
         }).Needs(Roles.Installer).OnlyReads();
@@ -104,7 +108,14 @@ public static class CollectionEndpoints
             (note.Cluster, note.Detail) = (name, body.Held ? "stopped" : "went on");
             return watchers.Visible(name, user) is { } cluster ? (await hold.Run(cluster, body, stop)).Http() : ClusterEndpoints.NotThere(name).Http();
         }).Needs(Roles.Installer).Audits("held a roll-out or let it go on");
-
+        routes.MapDelete("/api/clusters/{name}/collection", async Task<Results<Ok<Removal>, ProblemHttpResult>> (
+            string name, ClaimsPrincipal user, ClusterWatchers watchers, RemoveCollection remove, AuditNote note, CancellationToken stop) =>
+        {
+            note.Cluster = name;
+            var removed = watchers.Visible(name, user) is { } cluster ? await remove.Run(cluster, stop) : ClusterEndpoints.NotThere(name);
+            note.Detail = removed.Value is { } done ? string.Join(", ", done.Removed) : null;
+            return removed.Http();
+        }).Needs(Roles.Installer).Audits("took the agents out of a cluster");
         routes.MapPut("/api/clusters/{name}/collection/destinations/{destination}/header", async Task<Results<NoContent, ProblemHttpResult>> (
             string name, string destination, DestinationHeader body, ClaimsPrincipal user, ClusterWatchers watchers, KeepDestinationHeader keep, AuditNote note, CancellationToken stop) =>
         {
@@ -174,8 +185,8 @@ public static class CollectionEndpoints
         if (watchers.Visible(name, user) is not { } cluster)
             return ClusterEndpoints.NotThere(name).Http();
         var revisions = await plans.Revisions(cluster.Id, stop);
-        var current = revisions.FirstOrDefault();
-        var plan = current?.Plan ?? CollectionPlan.Suggested;
+        var current = revisions.InForce();
+        var plan = current?.Plan ?? revisions.FirstOrDefault()?.Plan ?? CollectionPlan.Suggested;
         await using var context = await contexts.CreateDbContextAsync(stop);
         var whole = user.Scope().Namespaces is null;
         var agents = current is null || !whole ? [] : RollOutProgress.Of(cluster.Watch.Current, plan, current.Revision);
@@ -199,11 +210,21 @@ public static class CollectionEndpoints
 /// <summary>Plans as stored.</summary>
 public sealed class PlansInForce(IDbContextFactory<SkevinContext> contexts)
 {
-    /// <summary>Revisions of a cluster's plan, the newest first; the first is in force.</summary>
+    /// <summary>The revision in force; null where nothing is collected.</summary>
+    public async Task<RevisionView?> InForce(int cluster, CancellationToken stop) => (await Revisions(cluster, stop)).InForce();
+
+    /// <summary>Revisions of a cluster's plan, the newest first; the first is in force while it was not taken out.</summary>
     public async Task<IReadOnlyList<RevisionView>> Revisions(int cluster, CancellationToken stop)
     {
         await using var context = await contexts.CreateDbContextAsync(stop);
         var rows = await context.PlanRevisions.AsNoTracking().Where(row => row.ClusterId == cluster).OrderByDescending(row => row.Revision).Take(50).ToListAsync(stop);
-        return [.. rows.Select(row => new RevisionView(row.Revision, row.CreatedAt, row.CreatedBy, row.AppliedAt, JsonSerializer.Deserialize<CollectionPlan>(row.Plan, RollOutPlan.Json)!))];
+        return [.. rows.Select(row => new RevisionView(row.Revision, row.CreatedAt, row.CreatedBy, row.AppliedAt, JsonSerializer.Deserialize<CollectionPlan>(row.Plan, RollOutPlan.Json)!, row.RemovedAt))];
     }
+}
+
+/// <summary>Which of a plan's revisions holds.</summary>
+public static class RevisionsInForce
+{
+    /// <summary>The newest, if it was not taken out of the cluster.</summary>
+    public static RevisionView? InForce(this IReadOnlyList<RevisionView> revisions) => revisions is [{ RemovedAt: null } newest, ..] ? newest : null;
 }

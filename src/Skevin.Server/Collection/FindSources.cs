@@ -14,7 +14,7 @@ public sealed class FindSources(SampleStore store, PlansInForce plans, TimeProvi
     /// <summary>Finds them.</summary>
     public async Task<IReadOnlyList<CatalogueEntry>> Run(WatchedCluster cluster, ClaimsPrincipal user, CancellationToken stop)
     {
-        var plan = (await plans.Revisions(cluster.Id, stop)).FirstOrDefault()?.Plan ?? new CollectionPlan(null);
+        var plan = (await plans.InForce(cluster.Id, stop))?.Plan ?? new CollectionPlan(null);
         var running = clock.GetUtcNow().ToUnixTimeSeconds() / 60;
         var rates = (await StoredRates.BySource(store, cluster.Id, running - OverMinutes, running, stop)).ToDictionary(one => (one.Signal, one.Source), one => one.Items / (OverMinutes * 60));
         return Catalogue.Of(cluster.Watch.Current.Visible(cluster.Name, user.Scope()), plan, new SourceRates(rates));

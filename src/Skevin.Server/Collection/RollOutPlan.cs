@@ -50,7 +50,7 @@ public sealed class RollOutPlan(IDbContextFactory<SkevinContext> contexts, Inges
             context.PlanRevisions.Add(row);
             await context.SaveChangesAsync(stop);
         }
-        else if (last is null)
+        else if (last is not { RemovedAt: null })
         {
             return new Problem(409, "There is no plan yet.", "Make a plan under Collect and roll it out.");
         }

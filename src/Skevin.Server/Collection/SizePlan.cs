@@ -42,6 +42,7 @@ public sealed class SizePlan(SampleStore store, MeasureCollection measure, Setti
     // What others push is of no kind a plan chooses.
     private static SourceKind? KindOf(string signal, string source) => (signal, source) switch
     {
+        _ when source.StartsWith(ExpectedSources.Machines, StringComparison.Ordinal) => null,
         ("metrics", ExpectedSources.ClusterState) => SourceKind.ClusterState,
         ("metrics", _) when source.StartsWith(ExpectedSources.NodeUsage(""), StringComparison.Ordinal) => SourceKind.NodeUsage,
         ("metrics", _) when source.StartsWith(ExpectedSources.Host(""), StringComparison.Ordinal) => SourceKind.HostMetrics,

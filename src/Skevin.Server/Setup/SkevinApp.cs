@@ -14,6 +14,7 @@ using Skevin.Server.Ask;
 using Skevin.Server.Clusters;
 using Skevin.Server.Clusters.Orders;
 using Skevin.Server.Collection;
+using Skevin.Server.Collection.Machines;
 using Skevin.Server.Dashboards;
 using Skevin.Server.Ingest;
 using Skevin.Server.Live;
@@ -155,6 +156,7 @@ public static class SkevinApp
         routes.MapClusters();
         routes.MapOrders();
         routes.MapCollection();
+        routes.MapMachines();
         routes.MapArrivals();
         routes.MapAsk();
         routes.MapSheets();

@@ -36,7 +36,7 @@ public static class StationEndpoints
             var watched = watchers.Visible(cluster, user) ?? (visible.Length > 0 ? visible[0] : null);
             IReadOnlyList<JudgedSource> sources = watched is null ? []
                 : [.. (await judge.Run(watched, stop)).Where(source => scope.Sees(watched.Name, source.Evidence.Expected.Namespace))];
-            var current = watched is null ? null : (await plans.Revisions(watched.Id, stop)).FirstOrDefault();
+            var current = watched is null ? null : await plans.InForce(watched.Id, stop);
             await using var context = await contexts.CreateDbContextAsync(stop);
             var raised = await context.Alarms.AsNoTracking().Where(alarm => (alarm.State == AlarmState.Raised || alarm.State == AlarmState.Clearing) && (watched == null || alarm.ClusterId == watched.Id))
                 .Select(alarm => alarm.AcknowledgedBy).ToListAsync(stop);

@@ -15,7 +15,7 @@ public interface IProxyTarget
     string? RuntimePage(string node);
 
     /// <summary>A page of a pod, fetched for the caller.</summary>
-    Task<(int Status, string ContentType, byte[] Body)> PodPage(string ns, string pod, int port, string path, IHeaderDictionary headers, CancellationToken stop);
+    Task<(int Status, string ContentType, byte[] Body)> PodPage(string ns, string pod, int port, string path, HttpRequest asked, CancellationToken stop);
 }
 
 /// <summary>The subset of the cluster's REST API that Skevin uses, over an object store.</summary>
@@ -267,7 +267,7 @@ public sealed class ClusterApiServer(string version, ObjectStore store, Authorit
         var parts = item.Split(':');
         if (plural == "pods" && parts.Length == 2 && int.TryParse(parts[1], out var port))
         {
-            var (status, type, body) = await target.PodPage(ns, parts[0], port, path, context.Request.Headers, context.RequestAborted);
+            var (status, type, body) = await target.PodPage(ns, parts[0], port, path, context.Request, context.RequestAborted);
             context.Response.StatusCode = status;
             context.Response.ContentType = type;
             await context.Response.Body.WriteAsync(body, context.RequestAborted);

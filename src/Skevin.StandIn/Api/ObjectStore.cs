@@ -73,17 +73,26 @@ public sealed class ObjectStore
         }
     }
 
-    /// <summary>Takes an object out.</summary>
+    /// <summary>Takes an object out; with a namespace what is in it, but for pods, which end when what keeps them is gone.</summary>
     public bool Remove(ObjectKey key)
     {
         lock (_lock)
         {
-            if (!_objects.Remove(Sort(key), out var removed))
+            if (!_objects.ContainsKey(Sort(key)))
                 return false;
-            Version++;
-            Tell(new StoreEvent("DELETED", removed with { Version = Version }));
+            if (key is { Group: "", Plural: "namespaces" })
+                foreach (var inside in _objects.Values.Where(item => item.Key.Namespace == key.Name && item.Key.Plural != "pods").ToArray())
+                    TakeOut(inside);
+            TakeOut(_objects[Sort(key)]);
             return true;
         }
+    }
+
+    private void TakeOut(StoredObject item)
+    {
+        _objects.Remove(Sort(item.Key));
+        Version++;
+        Tell(new StoreEvent("DELETED", item with { Version = Version }));
     }
 
     /// <summary>Changes of a kind after a version. Null where that version is no longer remembered (410 Gone).</summary>

@@ -140,12 +140,12 @@ internal sealed class ClusterProxy(SimCluster cluster, HostedAgents agents, SimC
     }
 
     /// <inheritdoc/>
-    public async Task<(int Status, string ContentType, byte[] Body)> PodPage(string ns, string pod, int port, string path, IHeaderDictionary headers, CancellationToken stop)
+    public async Task<(int Status, string ContentType, byte[] Body)> PodPage(string ns, string pod, int port, string path, HttpRequest asked, CancellationToken stop)
     {
         if (port != Manifests.StatusPort || agents.PortOf(ns, pod) is not { } own)
             return (503, "text/plain", System.Text.Encoding.UTF8.GetBytes($"no answer of {ns}/{pod}:{port}"));
-        using var request = new HttpRequestMessage(HttpMethod.Get, $"http://127.0.0.1:{own}/{path}");
-        if (headers.TryGetValue(AgentKey.Header, out var key))
+        using var request = new HttpRequestMessage(new HttpMethod(asked.Method), $"http://127.0.0.1:{own}/{path}");
+        if (asked.Headers.TryGetValue(AgentKey.Header, out var key))
             request.Headers.TryAddWithoutValidation(AgentKey.Header, (string?)key);
         using var answer = await Http.SendAsync(request, stop);
         return ((int)answer.StatusCode, answer.Content.Headers.ContentType?.ToString() ?? "text/plain", await answer.Content.ReadAsByteArrayAsync(stop));

@@ -723,6 +723,68 @@ namespace Skevin.Storage.Migrations
                     b.ToTable("AspNetUsers", (string)null);
                 });
 
+            modelBuilder.Entity("Skevin.Storage.MachineRow", b =>
+                {
+                    b.Property<int>("Id")
+                        .ValueGeneratedOnAdd()
+                        .HasColumnType("integer")
+                        .HasColumnName("id");
+
+                    NpgsqlPropertyBuilderExtensions.UseIdentityByDefaultColumn(b.Property<int>("Id"));
+
+                    b.Property<DateTimeOffset?>("AskedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("asked_at");
+
+                    b.Property<int?>("AskedRevision")
+                        .HasColumnType("integer")
+                        .HasColumnName("asked_revision");
+
+                    b.Property<int>("ClusterId")
+                        .HasColumnType("integer")
+                        .HasColumnName("cluster_id");
+
+                    b.Property<DateTimeOffset>("CreatedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("created_at");
+
+                    b.Property<string>("CreatedBy")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("created_by");
+
+                    b.Property<DateTimeOffset?>("InstalledAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("installed_at");
+
+                    b.Property<string>("Name")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("name");
+
+                    b.Property<string>("Plan")
+                        .IsRequired()
+                        .HasColumnType("jsonb")
+                        .HasColumnName("plan");
+
+                    b.Property<int>("Revision")
+                        .HasColumnType("integer")
+                        .HasColumnName("revision");
+
+                    b.Property<Guid>("TokenId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("token_id");
+
+                    b.HasKey("Id")
+                        .HasName("pk_machine");
+
+                    b.HasIndex("ClusterId", "Name")
+                        .IsUnique()
+                        .HasDatabaseName("ix_machine_cluster_id_name");
+
+                    b.ToTable("machine", (string)null);
+                });
+
             modelBuilder.Entity("Skevin.Storage.PlanRevisionRow", b =>
                 {
                     b.Property<int>("Id")
@@ -753,6 +815,10 @@ namespace Skevin.Storage.Migrations
                         .IsRequired()
                         .HasColumnType("jsonb")
                         .HasColumnName("plan");
+
+                    b.Property<DateTimeOffset?>("RemovedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("removed_at");
 
                     b.Property<int>("Revision")
                         .HasColumnType("integer")
@@ -851,6 +917,16 @@ namespace Skevin.Storage.Migrations
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired()
                         .HasConstraintName("fk_ingest_token_cluster_cluster_id");
+                });
+
+            modelBuilder.Entity("Skevin.Storage.MachineRow", b =>
+                {
+                    b.HasOne("Skevin.Storage.ClusterRow", null)
+                        .WithMany()
+                        .HasForeignKey("ClusterId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired()
+                        .HasConstraintName("fk_machine_cluster_cluster_id");
                 });
 
             modelBuilder.Entity("Skevin.Storage.PlanRevisionRow", b =>

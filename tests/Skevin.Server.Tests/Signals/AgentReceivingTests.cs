@@ -250,7 +250,7 @@ public sealed class AgentReceivingTests
         Directory.CreateDirectory(Path.Combine(folder, "data"));
         File.WriteAllText(Path.Combine(folder, "proc/1/mounts"), "/dev/a /data ext4 rw 0 0\nproc /proc proc rw 0 0\n/dev/a /again ext4 rw 0 0\n");
         var builder = new MetricsBuilder("host/north-1", DateTimeOffset.UtcNow);
-        HostMetrics.Read(folder, "north-1", builder);
+        HostMetrics.Read(folder, PodAttributes.Node("north-1"), builder);
         var samples = OtlpMetrics.Read(MetricsBuilder.Request([builder]), "c", new StampRange(0, long.MaxValue)).Samples;
         double Value(string metric, params (string, string)[] labels) => samples.Single(sample => sample.Key.Metric == metric && labels.All(pair => sample.Key.Labels[pair.Item1] == pair.Item2)).Points.Single().Value;
         string[] modes = ["user", "nice", "system", "idle", "iowait", "interrupt", "steal"];

@@ -12,6 +12,7 @@ import { ago, exact } from "../parts/time";
 import { useCluster } from "../shell/Shell";
 import { useClusters, useInventory } from "../shell/ScopeTree";
 import { useNow, useView } from "../shell/view";
+import { DisconnectDialog } from "./DisconnectDialog";
 import { ConnectDialog } from "./ConnectDialog";
 import { NodeRules } from "./NodeRules";
 import { OrderDialog } from "./OrderDialog";
@@ -61,7 +62,6 @@ export function ClustersStation() {
   const inventory = useInventory(cluster);
   const { now } = useNow();
   const use = useNodeUse(cluster);
-  const queries = useQueryClient();
   const [connecting, setConnecting] = useState(false);
   const [removing, setRemoving] = useState(false);
   const orders = useOrders();
@@ -80,12 +80,7 @@ export function ClustersStation() {
     {seen && <OrderView name={seen} orders={orders.data} close={() => setSeen(null)} show={() => { setView({ cluster: seen, namespace: "", workload: "" }); setSeen(null); }} gone={() => { setSeen(null); setView({ cluster: "", namespace: "", workload: "" }); }} />}
     {probing && inventory.data && <ProbeDialog cluster={cluster} inventory={inventory.data} close={() => setProbing(false)} />}
     {practice && <PracticeDialog close={() => setPractice(false)} />}
-    {removing && <Dialog title={`Disconnect ${cluster}?`} width={460} onClose={() => setRemoving(false)} actions={<Button main onPress={async () => {
-      await got(api.DELETE("/api/clusters/{name}", { params: { path: { name: cluster } } }));
-      setRemoving(false); setView({ cluster: "", namespace: "", workload: "" }); void queries.invalidateQueries();
-    }}>Disconnect {cluster}</Button>}>
-      Skevin forgets {cluster} and its series. This cannot be undone. What was rolled out stays in the cluster until it is removed there.
-    </Dialog>}
+    {removing && <DisconnectDialog cluster={cluster} close={() => setRemoving(false)} gone={() => { setRemoving(false); setView({ cluster: "", namespace: "", workload: "" }); }} />}
   </>;
 
   if (clusters.isPending) return <Waiting what="Reading the clusters" />;

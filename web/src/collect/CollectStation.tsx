@@ -10,9 +10,11 @@ import { CostCard } from "./CostCard";
 import { Difference } from "./Difference";
 import { DestinationsDialog } from "./DestinationsDialog";
 import { NamespacesDialog } from "./NamespacesDialog";
+import { MachinesDialog } from "./MachinesDialog";
 import { OutsideDialog } from "./OutsideDialog";
 import { RetentionDialog } from "./RetentionDialog";
 import { RevisionsDialog } from "./RevisionsDialog";
+import { RemoveDialog } from "./RemoveDialog";
 import { RollOutCard } from "./RollOutCard";
 import { fromWhere } from "./selection";
 import { TrimDialog } from "./TrimDialog";
@@ -60,6 +62,8 @@ export function CollectStation() {
   const [outside, setOutside] = useState(false);
   const [destinations, setDestinations] = useState(false);
   const [retaining, setRetaining] = useState(false);
+  const [machines, setMachines] = useState(false);
+  const [removing, setRemoving] = useState(false);
   const kept = useQuery({ queryKey: ["retention"], queryFn: () => got(api.GET("/api/retention")) });
   const [revisions, setRevisions] = useState(false);
   const [search, setSearch] = useSearchParams();
@@ -86,7 +90,7 @@ export function CollectStation() {
   const changed = draft !== null && JSON.stringify(draft) !== JSON.stringify(current);
   // What is under way stands where one looks first.
   const underWay = !!view.rollOut && view.rollOut.state !== "done";
-  const rollOutCard = <RollOutCard view={view} goBack={(plan) => rollOut.mutate({ plan, oneFirst: false })} busy={rollOut.isPending} />;
+  const rollOutCard = <RollOutCard view={view} goBack={(plan) => rollOut.mutate({ plan, oneFirst: false })} takeOut={() => setRemoving(true)} busy={rollOut.isPending} />;
   return (
     <>
       <Title about={view.revision === 0 ? "nothing is collected yet" : changed ? <span title={`revision ${view.revision} is in force`}>draft of {view.revision + 1}</span> : `revision ${view.revision} is in force`}
@@ -138,7 +142,7 @@ export function CollectStation() {
           <div className="line"><Switch on={!!flows} onChange={(on) => setDraft({ ...plan, flows: on ? { outside: null } : null })}>What the nodes see</Switch></div>
           {flows && <div className="line"><Button onPress={() => setOutside(true)}>Names outside{flows.outside && flows.outside.length > 0 ? `, ${flows.outside.length}` : ""}</Button></div>}
         </div>
-        <div className="whole"><Quiet>Sent to this server{(plan.destinations ?? []).map((to) => `, ${to.name}`).join("")}</Quiet><Button bare onPress={() => setDestinations(true)}>{plan.destinations?.length ? "Destinations" : "Send it elsewhere too"}</Button>
+        <div className="whole"><Quiet>Sent to this server{(plan.destinations ?? []).map((to) => `, ${to.name}`).join("")}</Quiet><Button bare onPress={() => setDestinations(true)}>{plan.destinations?.length ? "Destinations" : "Send it elsewhere too"}</Button><Button bare onPress={() => setMachines(true)}>Machines outside</Button>
           {kept.data && <><Quiet style={{ marginLeft: "auto" }}>kept: metrics {kept.data.metrics} d, logs {kept.data.logs} d, traces {kept.data.traces} d, flows {kept.data.flows} d</Quiet><Button bare onPress={() => setRetaining(true)}>Change</Button></>}</div>
       </Signals>
       {changed && <Difference cluster={cluster} plan={plan} title={view.revision === 0 ? "What it begins" : "What the draft changes"} />}
@@ -161,6 +165,8 @@ export function CollectStation() {
         chosen={(choosing === "endpoints" ? metrics.namespaces : choosing === "logs" ? logs?.namespaces : traces?.namespaces) ?? null}
         only={(choosing === "endpoints" ? metrics.only : choosing === "logs" ? logs?.only : traces?.only) ?? null}
         keep={(names, only) => { if (choosing === "endpoints") changeMetrics({ namespaces: names, only }); else if (choosing === "logs") changeLogs({ namespaces: names, only }); else if (traces) setDraft({ ...plan, traces: { ...traces, namespaces: names, only } }); setChoosing(null); }} />}
+      {machines && <MachinesDialog cluster={cluster} close={() => setMachines(false)} />}
+      {removing && <RemoveDialog cluster={cluster} agents={view.agents.length} close={() => setRemoving(false)} />}
       {retaining && <RetentionDialog close={() => setRetaining(false)} />}
       {manifests && <ManifestsDialog cluster={cluster} plan={plan} close={() => setManifests(false)} />}
     </>

@@ -26,7 +26,7 @@ function StageBar({ stage }: { stage: Stage }) {
 }
 
 /** The newest roll-out, agent by agent: it can be stopped where it is, let go on, or taken back. */
-export function RollOutCard({ view, goBack, busy }: { view: Schemas["CollectionView"]; goBack: (plan: Schemas["CollectionPlan"]) => void; busy: boolean }) {
+export function RollOutCard({ view, goBack, takeOut, busy }: { view: Schemas["CollectionView"]; goBack: (plan: Schemas["CollectionPlan"]) => void; takeOut: () => void; busy: boolean }) {
   const queries = useQueryClient();
   const hold = useMutation({
     mutationFn: (held: boolean) => got(api.POST("/api/clusters/{name}/collection/hold", { params: { path: { name: view.cluster } }, body: { held } })),
@@ -42,6 +42,7 @@ export function RollOutCard({ view, goBack, busy }: { view: Schemas["CollectionV
           <Heading>{view.revision === 0 ? "Roll-out" : `Roll-out of revision ${view.revision}`}</Heading>
           {state === "going" && <Button needs="installer" isDisabled={hold.isPending} onPress={() => hold.mutate(true)}>Stop</Button>}
           {state === "held" && <Button needs="installer" main isDisabled={hold.isPending} onPress={() => hold.mutate(false)}>Go on</Button>}
+          {state === "done" && <Button bare needs="installer" onPress={takeOut}>Take out of the cluster</Button>}
           {state && state !== "done" && before && <Button needs="installer" isDisabled={busy} onPress={() => goBack(before.plan)}>Go back to revision {before.revision}</Button>}
         </Row>
         <Quiet>{revision?.appliedAt ? `by ${revision.createdBy}, ${exact(Date.parse(revision.appliedAt))}; ${rollOutWords(view.rollOut, view.revision)}` : revision ? "not all objects were applied; roll out again" : ""}</Quiet>

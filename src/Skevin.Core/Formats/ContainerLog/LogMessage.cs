@@ -8,6 +8,9 @@ namespace Skevin.Core.Formats.ContainerLog;
 /// <param name="Fields">Fields of a JSON line beside those taken out; nested ones with dotted names.</param>
 public sealed record LogMessage(LogLevel Level, string Text, IReadOnlyList<KeyValuePair<string, string>> Fields, TraceId Trace, ulong Span)
 {
+    /// <summary>When it says it was written, where it says so with its zone.</summary>
+    public DateTimeOffset? At { get; init; }
+
     private const int MostFields = 64;
     private static readonly string[] TextNames = ["message", "msg", "text", "event"];
     private static readonly string[] LevelNames = ["level", "severity", "lvl", "log.level", "severity_text"];
@@ -51,11 +54,11 @@ public sealed record LogMessage(LogLevel Level, string Text, IReadOnlyList<KeyVa
         var (trace, span) = (TraceId.Parse(Take(TraceNames)), TraceId.ParseSpan(Take(SpanNames)));
         if (trace.IsEmpty && TraceParent.TryRead(Take(["traceparent"]), out var carried, out var caller, out _))
             (trace, span) = (carried, caller);
-        // The runtime has stamped the line.
-        Take(TimeNames);
+        // For containers the runtime has stamped the line.
+        var at = LineTime.Read(Take(TimeNames));
         if (text is null)
-            return new LogMessage(LogLevels.OfWord(level), whole, [], trace, span);
-        return new LogMessage(int.TryParse(level, out var number) ? LogLevels.OfNumber(number) : LogLevels.OfWord(level), text, fields, trace, span);
+            return new LogMessage(LogLevels.OfWord(level), whole, [], trace, span) { At = at };
+        return new LogMessage(int.TryParse(level, out var number) ? LogLevels.OfNumber(number) : LogLevels.OfWord(level), text, fields, trace, span) { At = at };
     }
 
     private static void Flatten(JsonElement element, string prefix, List<KeyValuePair<string, string>> into)
@@ -103,7 +106,7 @@ public sealed record LogMessage(LogLevel Level, string Text, IReadOnlyList<KeyVa
         var (trace, span) = (TraceId.Parse(After(message, Hex, "trace_id=", "trace=")), TraceId.ParseSpan(After(message, Hex, "span_id=", "span=")));
         if (trace.IsEmpty && TraceParent.TryRead(After(message, Hex + "-", "traceparent="), out var carried, out var caller, out _))
             (trace, span) = (carried, caller);
-        return new LogMessage(level, message, [], trace, span);
+        return new LogMessage(level, message, [], trace, span) { At = LineTime.Read(message) };
     }
 
     private const string Hex = "0123456789abcdef";

@@ -43,7 +43,7 @@ public static class OtlpLogs
                 {
                     if (record.EventName == SourceReport.EventName)
                     {
-                        if (SourceReport.Of(record, common.GetValueOrDefault("k8s.node.name", "")) is { } report)
+                        if (SourceReport.Of(record, common.GetValueOrDefault("k8s.node.name") ?? common.GetValueOrDefault("host.name", "")) is { } report)
                             reports.Add(report);
                         continue;
                     }

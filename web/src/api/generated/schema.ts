@@ -1009,7 +1009,28 @@ export interface paths {
         };
         put?: never;
         post?: never;
-        delete?: never;
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Removal"];
+                    };
+                };
+            };
+        };
         options?: never;
         head?: never;
         patch?: never;
@@ -1461,6 +1482,145 @@ export interface paths {
                 };
             };
         };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clusters/{name}/machines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["MachineView"][];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clusters/{name}/machines/{machine}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                    machine: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["MachinePlan"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["KeptMachine"];
+                    };
+                };
+            };
+        };
+        post?: never;
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                    machine: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ForgottenMachine"];
+                    };
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/clusters/{name}/machines/{machine}/token": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    name: string;
+                    machine: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["KeptMachine"];
+                    };
+                };
+            };
+        };
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -3500,6 +3660,9 @@ export interface components {
         FlowsPlan: {
             outside?: null | components["schemas"]["OutsideName"][];
         };
+        ForgottenMachine: {
+            remove: string;
+        };
         GapView: {
             labels: {
                 [key: string]: string;
@@ -3572,6 +3735,10 @@ export interface components {
             name: string;
             secret: null | string;
         };
+        KeptMachine: {
+            machine: components["schemas"]["MachineView"];
+            install: null | string;
+        };
         LineCost: {
             workload: string;
             kind: string;
@@ -3600,6 +3767,25 @@ export interface components {
             only?: null | components["schemas"]["Selection"];
             any?: boolean;
         };
+        MachineEndpoint: {
+            name: string;
+            url: string;
+        };
+        MachinePlan: {
+            /** @default true */
+            hostMetrics: boolean;
+            /**
+             * Format: int32
+             * @default 15
+             */
+            everySeconds: number;
+            files?: null | string[];
+            endpoints?: null | components["schemas"]["MachineEndpoint"][];
+            /** @default false */
+            spans: boolean;
+            /** @default false */
+            syslog: boolean;
+        };
         MachineSize: {
             name: string;
             /** Format: double */
@@ -3608,6 +3794,26 @@ export interface components {
             memoryGib: number;
             /** Format: double */
             pricePerHour: null | number;
+        };
+        MachineState: {
+            name: string;
+            /** Format: date-time */
+            installedAt: null | string;
+            /** Format: date-time */
+            askedAt: null | string;
+            tokenValid: boolean;
+        };
+        MachineView: {
+            name: string;
+            /** Format: int32 */
+            revision: number;
+            plan: components["schemas"]["MachinePlan"];
+            /** Format: date-time */
+            createdAt: string;
+            createdBy: string;
+            state: components["schemas"]["MachineState"];
+            /** Format: int32 */
+            askedRevision: null | number;
         };
         MadeToken: {
             /** Format: uuid */
@@ -4053,6 +4259,11 @@ export interface components {
             found: string;
             fix: null | string;
         };
+        Removal: {
+            removed: string[];
+            leftOnNodes: string[];
+            gone: boolean;
+        };
         ReplayRequest: {
             rule: components["schemas"]["RuleDocument"];
             /** Format: date-time */
@@ -4137,6 +4348,8 @@ export interface components {
             /** Format: date-time */
             appliedAt: null | string;
             plan: components["schemas"]["CollectionPlan"];
+            /** Format: date-time */
+            removedAt: null | string;
         };
         RollOut: {
             /** Format: int32 */
