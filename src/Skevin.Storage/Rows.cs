@@ -170,6 +170,24 @@ public sealed class RuleVerdictRow
     public required string Verdicts { get; set; }
 }
 
+/// <summary>The last drill of a rule.</summary>
+public sealed class DrillRow
+{
+    public Guid RuleId { get; set; }
+
+    /// <summary>Name of the practice fault.</summary>
+    public required string Fault { get; set; }
+    public required string BegunBy { get; set; }
+    public DateTimeOffset BegunAt { get; set; }
+
+    /// <summary>When whoever goes on with it did so last.</summary>
+    public DateTimeOffset SeenAt { get; set; }
+    public DateTimeOffset? EndedAt { get; set; }
+
+    /// <summary>The rule as it was drilled and what was seen, as JSON.</summary>
+    public required string Document { get; set; }
+}
+
 /// <summary>Somebody who can be told.</summary>
 public sealed class ContactRow
 {

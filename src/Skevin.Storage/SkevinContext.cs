@@ -19,6 +19,7 @@ public sealed class SkevinContext(DbContextOptions<SkevinContext> options)
     public DbSet<AlarmRow> Alarms => Set<AlarmRow>();
     public DbSet<AlarmEventRow> AlarmEvents => Set<AlarmEventRow>();
     public DbSet<RuleVerdictRow> RuleVerdicts => Set<RuleVerdictRow>();
+    public DbSet<DrillRow> Drills => Set<DrillRow>();
     public DbSet<ContactRow> Contacts => Set<ContactRow>();
     public DbSet<TeamRow> Teams => Set<TeamRow>();
     public DbSet<AlarmNoteRow> AlarmNotes => Set<AlarmNoteRow>();
@@ -67,6 +68,13 @@ public sealed class SkevinContext(DbContextOptions<SkevinContext> options)
         {
             table.ToTable("rule_verdict").HasKey(row => new { row.RuleId, row.SlotEnd });
             table.Property(row => row.Verdicts).HasColumnType("jsonb");
+            table.HasOne<AlarmRuleRow>().WithMany().HasForeignKey(row => row.RuleId).OnDelete(DeleteBehavior.Cascade);
+        });
+        model.Entity<DrillRow>(table =>
+        {
+            table.ToTable("drill").HasKey(row => row.RuleId);
+            table.Property(row => row.RuleId).ValueGeneratedNever();
+            table.Property(row => row.Document).HasColumnType("jsonb");
             table.HasOne<AlarmRuleRow>().WithMany().HasForeignKey(row => row.RuleId).OnDelete(DeleteBehavior.Cascade);
         });
         model.Entity<ContactRow>().ToTable("contact").HasIndex(row => row.Name).IsUnique();

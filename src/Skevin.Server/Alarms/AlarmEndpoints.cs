@@ -7,6 +7,7 @@ using Skevin.Core.Alarms;
 using Skevin.Core.Query.Language;
 using Skevin.Core.Query.Run;
 using Skevin.Server.Access;
+using Skevin.Server.Alarms.Drills;
 using Skevin.Server.Alarms.Telling;
 using Skevin.Server.Ask;
 using Skevin.Server.Clusters;
@@ -30,7 +31,7 @@ public sealed record AlarmEventView(Guid Id, string Rule, IReadOnlyDictionary<st
 public sealed record AlarmsView(IReadOnlyList<AlarmView> Alarms, IReadOnlyList<AlarmEventView> Events, IReadOnlyList<AlarmGroup> Groups);
 
 /// <summary>A rule.</summary>
-public sealed record RuleView(Guid Id, string Cluster, RuleDocument Document, bool InForce, string Owner, DateTimeOffset CreatedAt, DateTimeOffset? JudgedTo, string? Trouble, int Raised);
+public sealed record RuleView(Guid Id, string Cluster, RuleDocument Document, bool InForce, string Owner, DateTimeOffset CreatedAt, DateTimeOffset? JudgedTo, string? Trouble, int Raised, Drills.DrillView? Drill);
 
 /// <summary>Switches a rule.</summary>
 public sealed record InForceRequest(bool InForce);
@@ -81,6 +82,8 @@ public static class AlarmEndpoints
         services.AddSingleton<IncidentBook>();
         services.AddSingleton<ShowBudget>();
         services.AddHostedService<AlarmWorker>();
+        services.AddSingleton<Drills.RunDrills>();
+        services.AddHostedService(provider => provider.GetRequiredService<Drills.RunDrills>());
         services.AddHttpClient("messages", client => client.Timeout = TimeSpan.FromSeconds(10))
             .ConfigurePrimaryHttpMessageHandler(() => new SocketsHttpHandler { AllowAutoRedirect = false });
     }
@@ -146,6 +149,7 @@ public static class AlarmEndpoints
             return note.About is null ? new Problem(404, "No such incident.", "It was taken out before.").Http() : TypedResults.NoContent();
         }).Needs(Roles.Responder).Audits("took out an incident");
         routes.MapTelling();
+        routes.MapDrills();
         routes.MapAlarmNotes();
     }
 
@@ -187,9 +191,10 @@ public static class AlarmEndpoints
         var owners = await context.Users.AsNoTracking().ToDictionaryAsync(person => person.Id, person => person.Name, stop);
         var raised = await context.Alarms.Where(alarm => alarm.State == AlarmState.Raised || alarm.State == AlarmState.Clearing)
             .GroupBy(alarm => alarm.RuleId).Select(group => new { group.Key, Count = group.Count() }).ToDictionaryAsync(group => group.Key, group => group.Count, stop);
+        var drills = await Drills.RunDrills.Last(context, stop);
         return [.. rows.Where(row => user.Scope().Sees(row.Name)).Select(row => new RuleView(row.rule.Id, row.Name, JsonSerializer.Deserialize<RuleDocument>(row.rule.Document, JudgeRules.Json)!,
             row.rule.InForce, owners.GetValueOrDefault(row.rule.OwnerId, "gone"), row.rule.CreatedAt, row.rule.JudgedTo == 0 ? null : DateTimeOffset.FromUnixTimeMilliseconds(row.rule.JudgedTo), row.rule.Trouble,
-            raised.GetValueOrDefault(row.rule.Id)))];
+            raised.GetValueOrDefault(row.rule.Id), drills.GetValueOrDefault(row.rule.Id)))];
     }
 
     internal static async Task<Results<NoContent, ProblemHttpResult>> Change(

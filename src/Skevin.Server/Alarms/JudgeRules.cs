@@ -146,6 +146,8 @@ public sealed class JudgeRules(IDbContextFactory<SkevinContext> contexts, AskEnq
         if (alarm.ShelvedUntil > now)
             return;
         var recipients = transition == AlarmTransition.Raised ? directory.First(document.Tell ?? [], document.Severity, now).DistinctBy(recipient => (recipient.Contact.Name, recipient.Team)).ToArray() : await Told(context, alarm.Id, directory, now, stop);
+        // Whoever is told has to know that it is practice.
+        var drill = recipients.Length > 0 && await context.Drills.AnyAsync(one => one.RuleId == rule.Id && one.EndedAt == null, stop);
         foreach (var recipient in recipients)
         {
             var message = Guid.CreateVersion7();
@@ -158,7 +160,7 @@ public sealed class JudgeRules(IDbContextFactory<SkevinContext> contexts, AskEnq
                     labels = JsonSerializer.Deserialize<Dictionary<string, string>>(alarm.Labels), at,
                     raisedAt = DateTimeOffset.FromUnixTimeMilliseconds(transition == AlarmTransition.Raised ? slotEnd : before.RaisedAt),
                     value = change.Value, worst = double.IsFinite(before.Worst) ? before.Worst : change.Value, unit = alarm.Unit,
-                    runbook = document.Runbook,
+                    runbook = document.Runbook, drill,
                 }, Json),
             });
         }

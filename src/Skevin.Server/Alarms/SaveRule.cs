@@ -73,7 +73,8 @@ public sealed class SaveRule(IDbContextFactory<SkevinContext> contexts, ClusterW
         return null;
     }
 
-    private static async Task<(AlarmRuleRow, string)?> Find(SkevinContext context, Guid id, ClaimsPrincipal user, CancellationToken stop)
+    /// <summary>A rule and its cluster, if this person may see it.</summary>
+    internal static async Task<(AlarmRuleRow, string)?> Find(SkevinContext context, Guid id, ClaimsPrincipal user, CancellationToken stop)
     {
         var found = await context.AlarmRules.Join(context.Clusters, rule => rule.ClusterId, row => row.Id, (rule, row) => new { rule, row.Name }).FirstOrDefaultAsync(pair => pair.rule.Id == id, stop);
         return found is null || !user.Scope().Sees(found.Name) ? null : (found.rule, found.Name);

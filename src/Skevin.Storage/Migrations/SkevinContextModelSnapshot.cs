@@ -723,6 +723,45 @@ namespace Skevin.Storage.Migrations
                     b.ToTable("AspNetUsers", (string)null);
                 });
 
+            modelBuilder.Entity("Skevin.Storage.DrillRow", b =>
+                {
+                    b.Property<Guid>("RuleId")
+                        .HasColumnType("uuid")
+                        .HasColumnName("rule_id");
+
+                    b.Property<DateTimeOffset>("BegunAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("begun_at");
+
+                    b.Property<string>("BegunBy")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("begun_by");
+
+                    b.Property<string>("Document")
+                        .IsRequired()
+                        .HasColumnType("jsonb")
+                        .HasColumnName("document");
+
+                    b.Property<DateTimeOffset?>("EndedAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("ended_at");
+
+                    b.Property<string>("Fault")
+                        .IsRequired()
+                        .HasColumnType("text")
+                        .HasColumnName("fault");
+
+                    b.Property<DateTimeOffset>("SeenAt")
+                        .HasColumnType("timestamp with time zone")
+                        .HasColumnName("seen_at");
+
+                    b.HasKey("RuleId")
+                        .HasName("pk_drill");
+
+                    b.ToTable("drill", (string)null);
+                });
+
             modelBuilder.Entity("Skevin.Storage.MachineRow", b =>
                 {
                     b.Property<int>("Id")
@@ -917,6 +956,16 @@ namespace Skevin.Storage.Migrations
                         .OnDelete(DeleteBehavior.Cascade)
                         .IsRequired()
                         .HasConstraintName("fk_ingest_token_cluster_cluster_id");
+                });
+
+            modelBuilder.Entity("Skevin.Storage.DrillRow", b =>
+                {
+                    b.HasOne("Skevin.Storage.AlarmRuleRow", null)
+                        .WithMany()
+                        .HasForeignKey("RuleId")
+                        .OnDelete(DeleteBehavior.Cascade)
+                        .IsRequired()
+                        .HasConstraintName("fk_drill_alarm_rule_rule_id");
                 });
 
             modelBuilder.Entity("Skevin.Storage.MachineRow", b =>

@@ -12,6 +12,7 @@ import { ago, exact, length } from "../parts/time";
 import { useCluster } from "../shell/Shell";
 import { useNow, useView } from "../shell/view";
 import { BudgetPage } from "./BudgetPage";
+import { drillWords } from "./drill";
 import { AlarmHistory } from "./AlarmHistory";
 import { lines, type AlarmLine } from "./groups";
 import { RuleEditor } from "./RuleEditor";
@@ -75,6 +76,7 @@ export function AlarmsStation() {
     { id: "rule", title: "Rule", cell: (rule) => rule.document.rule, value: (rule) => rule.document.rule },
     { id: "bound", title: "raised when", width: "104px", number: true, cell: (rule) => (rule.document.above ? `> ${rule.document.above}` : rule.document.below ? `< ${rule.document.below}` : "outside"), value: (rule) => rule.document.above ?? rule.document.below ?? "" },
     { id: "state", title: "State", width: "76px", cell: (rule) => (rule.trouble ? "cannot be judged" : rule.inForce ? "in force" : "draft"), value: (rule) => (rule.inForce ? "in force" : "draft") },
+    { id: "drill", title: "drilled", width: "132px", number: true, cell: (rule) => <span title={drillWords(rule.drill, now)}>{drillWords(rule.drill, now)}</span>, value: (rule) => (rule.drill ? Date.parse(rule.drill.begunAt) : 0) },
     { id: "judged", title: "judged to", width: "132px", number: true, cell: (rule) => (rule.inForce && rule.judgedTo ? ago(Date.parse(rule.judgedTo), now) : "–"), value: (rule) => (rule.judgedTo ? Date.parse(rule.judgedTo) : 0) },
   ];
   const eventColumns: Column<Event>[] = [

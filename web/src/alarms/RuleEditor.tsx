@@ -10,6 +10,7 @@ import { withUnit } from "../parts/format";
 import { exact, length } from "../parts/time";
 import { Table, type Column } from "../parts/Table";
 import { useNow } from "../shell/view";
+import { DrillDialog } from "./DrillDialog";
 import { IncidentDialog } from "./IncidentDialog";
 import { emptyDraft, fromDocument, toDocument, type Draft } from "./sentence";
 
@@ -45,6 +46,7 @@ export function RuleEditor({ cluster, rule, when, close }: { cluster: string; ru
   const [end] = useState(now);
   const window = { from: end - hours * 3_600_000, to: end };
   const [writing, setWriting] = useState(false);
+  const [drilling, setDrilling] = useState(false);
   const contacts = useQuery({ queryKey: ["contacts"], queryFn: () => got(api.GET("/api/contacts")) });
   const teams = useQuery({ queryKey: ["teams"], queryFn: () => got(api.GET("/api/teams")) });
   const [tried, setTried] = useState(draft);
@@ -84,6 +86,7 @@ export function RuleEditor({ cluster, rule, when, close }: { cluster: string; ru
     <>
       <Title about={rule ? (rule.inForce ? "in force" : "a draft") : `a draft for ${cluster}`} actions={<>
         <Button onPress={close}>Leave</Button>
+        {rule && <Button onPress={() => setDrilling(true)}>Drill</Button>}
         <Button needs="author" isDisabled={save.isPending || !draft.rule.trim()} onPress={() => save.mutate(false)}>Keep as draft</Button>
         <Button needs="author" main isDisabled={save.isPending || !draft.rule.trim()} onPress={() => save.mutate(true)}>Put in force</Button>
       </>}>{draft.rule || "New alert rule"}</Title>
@@ -132,6 +135,7 @@ export function RuleEditor({ cluster, rule, when, close }: { cluster: string; ru
           {data && !unset && data.variants.length > 0 && <><Heading style={{ marginTop: 6 }}>Other bounds and times</Heading><Table label="Other bounds and times" columns={variants} rows={data.variants} rowKey={(row) => `${row.bound} ${row.hold}`} chosen={data.variants.filter((row) => row.present).map((row) => `${row.bound} ${row.hold}`)[0] ?? null} onOpen={(row) => take(row.bound, row.hold, tried.side)} /></>}
         </Part>
       </Below>
+      {drilling && rule && <DrillDialog rule={rule} close={() => setDrilling(false)} />}
       {writing && <IncidentDialog cluster={cluster} from={window.from} to={window.to} close={() => setWriting(false)} />}
     </>
   );

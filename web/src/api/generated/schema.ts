@@ -3020,6 +3020,94 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/alert-rules/{id}/drill": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["DrillView"];
+                    };
+                };
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["DrillRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["DrillView"];
+                    };
+                };
+            };
+        };
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/alarms/{id}/note": {
         parameters: {
             query?: never;
@@ -3600,6 +3688,23 @@ export interface components {
         DestinationHeader: {
             authorization: string;
         };
+        /** @enum {unknown} */
+        DrillHop: "fault" | "beyond" | "raised" | "told" | "faultOver" | "cleared" | "toldOver";
+        DrillRequest: {
+            fault: string;
+        };
+        DrillView: {
+            /** Format: uuid */
+            ruleId: string;
+            fault: string;
+            title: string;
+            by: string;
+            /** Format: date-time */
+            begunAt: string;
+            /** Format: date-time */
+            endedAt: null | string;
+            hops: components["schemas"]["HopView"][];
+        };
         EntryCertificate: {
             secret: string;
             hosts: string[];
@@ -3686,6 +3791,19 @@ export interface components {
         };
         HoldRequest: {
             held: boolean;
+        };
+        /** @enum {unknown} */
+        HopState: "ahead" | "going" | "done" | "broken" | "skipped";
+        HopView: {
+            hop: components["schemas"]["DrillHop"];
+            state: components["schemas"]["HopState"];
+            /** Format: date-time */
+            at: null | string;
+            /** Format: double */
+            seconds: null | number;
+            /** Format: double */
+            leastSeconds: null | number;
+            said: null | string;
         };
         InForceRequest: {
             inForce: boolean;
@@ -4409,6 +4527,7 @@ export interface components {
             trouble: null | string;
             /** Format: int32 */
             raised: number;
+            drill: null | components["schemas"]["DrillView"];
         };
         SeeAsRequest: {
             id: string;
