@@ -56,6 +56,7 @@ public static class MetricsBench
         await server.Run("analyze plain");
         const string sql = "select slot, avg(mean) from (select series, (t + 3599999) / 3600000 * 3600000 as slot, avg(v) as mean from plain where t > @from and t <= @to group by 1, 2) s group by 1 order by 1";
         await Compare(server, report, "The same over 14 days by the hour, a sample a minute", sql, "long.container.memory.working_set -> mean every 1h", begin, end, 50);
+        await AlarmsBench.Replay(server, report, end);
     }
 
     private static async Task Compare(BenchServer server, Report report, string what, string sql, string enquiry, DateTimeOffset from, DateTimeOffset to, double wanted)

@@ -3,7 +3,7 @@ using Skevin.Bench;
 // ./bench gives the database, a free port, the page to write and the folder for raw files.
 var (database, port, page, folder) = (args[0], int.Parse(args[1]), args[2], args[3]);
 var lines = args.Length > 4 ? int.Parse(args[4]) : 500_000;
-string[] parts = args.Length > 5 ? args[5..] : ["samples", "logs", "spans", "flows", "long"];
+string[] parts = args.Length > 5 ? args[5..] : ["samples", "logs", "spans", "flows", "long", "rules"];
 var end = DateTimeOffset.FromUnixTimeSeconds(DateTimeOffset.UtcNow.ToUnixTimeSeconds() / 3600 * 3600);
 var report = new Report();
 await using (var server = await BenchServer.Start(database, port))
@@ -16,7 +16,8 @@ await using (var server = await BenchServer.Start(database, port))
             "spans" => RowsBench.Spans(server, report, end, lines),
             "flows" => RowsBench.Flows(server, report, end, lines / 2),
             "long" => MetricsBench.RunLong(server, report, end),
-            _ => throw new ArgumentException($"There is no part '{part}': samples, logs, spans, flows or long."),
+            "rules" => AlarmsBench.Run(server, report),
+            _ => throw new ArgumentException($"There is no part '{part}': samples, logs, spans, flows, long or rules."),
         });
 }
 if (args.Length > 5)

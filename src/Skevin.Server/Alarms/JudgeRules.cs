@@ -21,57 +21,109 @@ public sealed class JudgeRules(IDbContextFactory<SkevinContext> contexts, AskEnq
 
     internal static readonly JsonSerializerOptions Json = new(JsonSerializerDefaults.Web) { Converters = { new JsonStringEnumConverter(JsonNamingPolicy.CamelCase) }, NumberHandling = JsonNumberHandling.AllowNamedFloatingPointLiterals };
 
-    /// <summary>Judges all rules in force.</summary>
+    // Rules that are kept together: one round trip for many, and few to do again where one cannot be kept.
+    private const int Together = 100;
+
+    private readonly Dictionary<Guid, (string Document, AlarmRule? Rule, string? Mistakes)> _read = [];
+
+    // Of one round, by the owner, whose scope holds, and the cluster.
+    private readonly Dictionary<(string Owner, string Cluster), EnquiryReader> _readers = [];
+
+    private sealed record InForce(Guid Id, string Cluster, string OwnerId, long JudgedTo, string Document);
+
+    /// <summary>Judges all rules in force whose next slot is due.</summary>
     public async Task Run(CancellationToken stop)
     {
         await using var context = await contexts.CreateDbContextAsync(stop);
-        var rules = await context.AlarmRules.Where(rule => rule.InForce).Join(context.Clusters, rule => rule.ClusterId, cluster => cluster.Id, (rule, cluster) => new { rule.Id, cluster.Name }).ToListAsync(stop);
-        foreach (var rule in rules)
-            await One(rule.Id, rule.Name, stop);
+        var rules = await context.AlarmRules.AsNoTracking().Where(rule => rule.InForce)
+            .Join(context.Clusters, rule => rule.ClusterId, cluster => cluster.Id, (rule, cluster) => new InForce(rule.Id, cluster.Name, rule.OwnerId, rule.JudgedTo, rule.Document)).ToListAsync(stop);
+        foreach (var gone in _read.Keys.Except(rules.Select(rule => rule.Id)).ToArray())
+            _read.Remove(gone);
+        var due = rules.Where(rule => Read(rule) is not { Rule: { } read } || Due(read).To > Due(read, rule.JudgedTo)).ToArray();
+        if (due.Length == 0)
+            return;
+        var directory = await Telling.Directory.Load(context, stop);
+        var owners = (await context.Users.AsNoTracking().ToListAsync(stop)).ToDictionary(person => person.Id);
+        _readers.Clear();
+        foreach (var chunk in due.Chunk(Together))
+            try
+            {
+                await Judge(chunk, owners, directory, stop);
+            }
+            catch (DbUpdateException) when (chunk.Length > 1)
+            {
+                // One of them was changed or removed meanwhile; it must not hold up the others.
+                foreach (var rule in chunk)
+                    await Judge([rule], owners, directory, stop);
+            }
     }
 
-    private async Task One(Guid id, string cluster, CancellationToken stop)
+    private EnquiryReader ReaderFor(Person owner, string cluster)
+    {
+        if (!_readers.TryGetValue((owner.Id, cluster), out var reader))
+        {
+            reader = ask.ReaderFor(PersonClaims.ScopeOf(owner), cluster);
+            _readers[(owner.Id, cluster)] = reader = reader with { Series = new RoundReader(reader.Series) };
+        }
+        return reader;
+    }
+
+    private (AlarmRule? Rule, string? Mistakes) Read(InForce rule)
+    {
+        if (!_read.TryGetValue(rule.Id, out var read) || read.Document != rule.Document)
+        {
+            var parsed = AlarmRule.Read(JsonSerializer.Deserialize<RuleDocument>(rule.Document, Json)!, out var mistakes);
+            _read[rule.Id] = read = (rule.Document, parsed, parsed is null ? string.Join(" ", mistakes.Select(mistake => mistake.Message)) : null);
+        }
+        return (read.Rule, read.Mistakes);
+    }
+
+    private (long Width, long To) Due(AlarmRule rule) => ((long)rule.Every.TotalMilliseconds, (clock.GetUtcNow() - rule.Wait).ToUnixTimeMilliseconds() / (long)rule.Every.TotalMilliseconds * (long)rule.Every.TotalMilliseconds);
+
+    // A rule is saved at any moment; the first slot judged is the first that ends after it.
+    private long Due(AlarmRule rule, long judgedTo) => Math.Max(judgedTo, (clock.GetUtcNow() - Longest).ToUnixTimeMilliseconds()) / (long)rule.Every.TotalMilliseconds * (long)rule.Every.TotalMilliseconds;
+
+    private async Task Judge(InForce[] rules, Dictionary<string, Person> owners, Telling.Directory directory, CancellationToken stop)
     {
         await using var context = await contexts.CreateDbContextAsync(stop);
-        if (await context.AlarmRules.FirstOrDefaultAsync(rule => rule.Id == id && rule.InForce, stop) is not { } row)
-            return;
-        var document = JsonSerializer.Deserialize<RuleDocument>(row.Document, Json)!;
-        if (AlarmRule.Read(document, out var mistakes) is not { } rule)
-        {
-            await Trouble(context, row, string.Join(" ", mistakes.Select(mistake => mistake.Message)), cluster, stop);
-            return;
-        }
-        var width = (long)rule.Every.TotalMilliseconds;
-        var due = (clock.GetUtcNow() - rule.Wait).ToUnixTimeMilliseconds() / width * width;
-        // A rule is saved at any moment; the first slot judged is the first that ends after it.
-        var from = Math.Max(row.JudgedTo, (clock.GetUtcNow() - Longest).ToUnixTimeMilliseconds()) / width * width;
-        if (due <= from)
-            return;
+        var ids = rules.Select(rule => rule.Id).ToArray();
+        var rows = await context.AlarmRules.Where(rule => ids.Contains(rule.Id) && rule.InForce).ToDictionaryAsync(rule => rule.Id, stop);
+        var alarms = (await context.Alarms.Where(alarm => ids.Contains(alarm.RuleId)).ToListAsync(stop)).ToLookup(alarm => alarm.RuleId);
+        var changed = new HashSet<string>();
+        foreach (var rule in rules)
+            // Where its wording was changed meanwhile, the next look judges it.
+            if (rows.TryGetValue(rule.Id, out var row) && row.Document == rule.Document && await One(context, row, rule.Cluster, Read(rule), owners.GetValueOrDefault(row.OwnerId), alarms[rule.Id].ToDictionary(alarm => alarm.Labels), directory, stop))
+                changed.Add(rule.Cluster);
+        await context.SaveChangesAsync(stop);
+        foreach (var cluster in changed)
+            feed.Tell("alarms", cluster);
+    }
 
-        var owner = await context.Users.AsNoTracking().FirstOrDefaultAsync(person => person.Id == row.OwnerId, stop);
+    // Whether there is something to see of it.
+    private async Task<bool> One(
+        SkevinContext context, AlarmRuleRow row, string cluster, (AlarmRule? Rule, string? Mistakes) read, Person? owner, Dictionary<string, AlarmRow> alarms, Telling.Directory directory, CancellationToken stop)
+    {
+        if (read.Rule is not { } rule)
+            return Trouble(row, read.Mistakes!);
+        var document = rule.Document;
+        var (width, due) = Due(rule);
+        var from = Due(rule, row.JudgedTo);
+        if (due <= from)
+            return false;
         if (owner is null)
-        {
-            await Trouble(context, row, "The rule's owner is gone, so it has no access scope. Put it in force again under your own name.", cluster, stop);
-            return;
-        }
+            return Trouble(row, "The rule's owner is gone, so it has no access scope. Put it in force again under your own name.");
         Answer answer;
         try
         {
-            answer = await EnquiryRunner.Run(rule.Enquiry, null, new Window(from, due), ask.ReaderFor(PersonClaims.ScopeOf(owner), cluster), new Limits(), stop, rule.Every);
+            answer = await EnquiryRunner.Run(rule.Enquiry, null, new Window(from, due), ReaderFor(owner, cluster), new Limits(), stop, rule.Every);
         }
         catch (Exception wrong) when (wrong is EnquiryException or LimitException)
         {
-            await Trouble(context, row, wrong.Message, cluster, stop);
-            return;
+            return Trouble(row, wrong.Message);
         }
         if (rule.BoundsIn(answer.Unit, out var error) is not { } bounds)
-        {
-            await Trouble(context, row, error!, cluster, stop);
-            return;
-        }
+            return Trouble(row, error!);
 
-        var alarms = await context.Alarms.Where(alarm => alarm.RuleId == id).ToDictionaryAsync(alarm => alarm.Labels, stop);
-        var directory = await Telling.Directory.Load(context, stop);
         var values = answer.Series.ToDictionary(series => LabelsJson(series.Labels), series => series.Values);
         var told = false;
         for (var slot = 0; slot < (int)((due - from) / width); slot++)
@@ -98,13 +150,11 @@ public sealed class JudgeRules(IDbContextFactory<SkevinContext> contexts, AskEnq
                     context.Alarms.Remove(alarm);
                 }
             }
-            context.RuleVerdicts.Add(new RuleVerdictRow { RuleId = id, SlotEnd = end, JudgedAt = clock.GetUtcNow(), Verdicts = JsonSerializer.Serialize(verdicts, Json) });
+            context.RuleVerdicts.Add(new RuleVerdictRow { RuleId = row.Id, SlotEnd = end, JudgedAt = clock.GetUtcNow(), Verdicts = JsonSerializer.Serialize(verdicts, Json) });
         }
         row.JudgedTo = due;
         row.Trouble = null;
-        await context.SaveChangesAsync(stop);
-        if (told || alarms.Count > 0)
-            feed.Tell("alarms", cluster);
+        return told || alarms.Count > 0;
     }
 
     private static int SlotOf(Answer answer, long end) => (int)((end - answer.FirstEnd) / (long)answer.Every.TotalMilliseconds);
@@ -176,13 +226,12 @@ public sealed class JudgeRules(IDbContextFactory<SkevinContext> contexts, AskEnq
             .Select(message => new Telling.Recipient(directory.Contact(message.Contact)!, message.Team, message.Step, message.DeliveredAt is null && message.NextTry > now ? message.NextTry : now))];
     }
 
-    private async Task Trouble(SkevinContext context, AlarmRuleRow row, string text, string cluster, CancellationToken stop)
+    // Whether it is news.
+    private static bool Trouble(AlarmRuleRow row, string text)
     {
-        if (row.Trouble == text)
-            return;
+        var news = row.Trouble != text;
         row.Trouble = text;
-        await context.SaveChangesAsync(stop);
-        feed.Tell("alarms", cluster);
+        return news;
     }
 
     /// <summary>Labels as JSON, sorted by name: the same labels are the same text.</summary>

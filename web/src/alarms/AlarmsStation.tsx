@@ -23,7 +23,7 @@ type Rule = Schemas["RuleView"];
 type Event = Schemas["AlarmEventView"];
 
 const Top = styled.div`display: flex; gap: 12px; flex: 0 1 auto; min-height: 150px; max-height: 52%; @media (max-width: 900px) { flex-direction: column; max-height: none; }`;
-const Two = styled.div`display: grid; grid-template-columns: minmax(0, 1.25fr) minmax(0, 1fr); gap: 12px; flex: 1; min-height: 220px; margin-top: 12px; @media (max-width: 900px) { grid-template-columns: 1fr; }`;
+const Two = styled.div`display: grid; grid-template-columns: minmax(0, 1.4fr) minmax(0, 1fr); gap: 12px; flex: 1; min-height: 220px; margin-top: 12px; @media (max-width: 900px) { grid-template-columns: 1fr; }`;
 const List = styled(Card)`flex: 1; min-width: 0; display: flex; flex-direction: column; min-height: 0;`;
 const Head = styled(Row)`padding: 7px 12px; justify-content: space-between; flex: none;`;
 
@@ -75,9 +75,8 @@ export function AlarmsStation() {
     { id: "mark", title: "", width: "28px", cell: (rule) => <Mark level={rule.trouble ? "critical" : rule.raised > 0 ? (rule.document.severity ?? "major") : "clear"} title={rule.trouble ?? (rule.raised > 0 ? `${rule.raised} raised` : "quiet")} /> },
     { id: "rule", title: "Rule", cell: (rule) => rule.document.rule, value: (rule) => rule.document.rule },
     { id: "bound", title: "raised when", width: "104px", number: true, cell: (rule) => (rule.document.above ? `> ${rule.document.above}` : rule.document.below ? `< ${rule.document.below}` : "outside"), value: (rule) => rule.document.above ?? rule.document.below ?? "" },
-    { id: "state", title: "State", width: "76px", cell: (rule) => (rule.trouble ? "cannot be judged" : rule.inForce ? "in force" : "draft"), value: (rule) => (rule.inForce ? "in force" : "draft") },
     { id: "drill", title: "drilled", width: "132px", number: true, cell: (rule) => <span title={drillWords(rule.drill, now)}>{drillWords(rule.drill, now)}</span>, value: (rule) => (rule.drill ? Date.parse(rule.drill.begunAt) : 0) },
-    { id: "judged", title: "judged to", width: "132px", number: true, cell: (rule) => (rule.inForce && rule.judgedTo ? ago(Date.parse(rule.judgedTo), now) : "–"), value: (rule) => (rule.judgedTo ? Date.parse(rule.judgedTo) : 0) },
+    { id: "judged", title: "judged to", width: "116px", number: true, cell: (rule) => (!rule.inForce ? "a draft" : rule.trouble ? "cannot be" : rule.judgedTo ? ago(Date.parse(rule.judgedTo), now) : "–"), value: (rule) => (rule.judgedTo ? Date.parse(rule.judgedTo) : 0) },
   ];
   const eventColumns: Column<Event>[] = [
     { id: "at", title: "When", width: "132px", cell: (event) => exact(Date.parse(event.at)).slice(4), value: (event) => Date.parse(event.at) },

@@ -131,7 +131,7 @@ public static class DrillChain
             var at = times[hop];
             var before = times[Before(hop)];
             // The message of the end goes to those who were told of the beginning.
-            var skipped = over && hop != DrillHop.FaultOver || hop == DrillHop.ToldOver && times.Told is null;
+            var skipped = over && hop != DrillHop.FaultOver || hop == DrillHop.ToldOver && times.Told is null && (ended || times.FaultOver is not null);
             var state = at is not null ? HopState.Done : skipped ? HopState.Skipped
                 : hop == DrillHop.Told && times.FaultOver is not null ? HopState.Broken
                 : ended ? HopState.Broken : hops.Count > 0 && hops[^1].State is HopState.Going or HopState.Ahead ? HopState.Ahead : HopState.Going;

@@ -139,14 +139,14 @@ public static class EnquiryRunner
             var found = await reader.Find(source.Name, window.From - LookBack, window.To, stop);
             if (found.Count == 0)
                 NoSeries(source, reader, firstStep, notes);
-            if (found.Select(series => series.Key.Kind).Distinct().Count() > 1)
+            if (found.Count > 0 && found.Any(series => series.Key.Kind != found[0].Key.Kind))
                 found = MixedKinds(found, firstStep, notes);
             _found.Add(new StepAccount(Formatter.Write(source), found.Count));
             // Conditions directly behind the source only look at labels: they are taken before anything is read.
             for (; _at < Steps.Count && Steps[_at].Step is WhereStep where; _at++)
             {
                 var test = Matching.OfLabels(where.Predicate);
-                var kept = found.Where(series => test(series.Key.Labels)).ToArray();
+                var kept = (found is SeriesList list ? list.Narrowed(where.Predicate) : found).Where(series => test(series.Key.Labels)).ToArray();
                 if (kept.Length == 0 && found.Count > 0)
                     notes.AddRange(NothingLeft.Explain(firstStep + _at + 1, where.Predicate, [.. found.Select(series => series.Key.Labels)]));
                 found = kept;
