@@ -86,6 +86,37 @@ public sealed class AlarmTests(ServerWithStandIn server) : IClassFixture<ServerW
     }
 
     [Fact]
+    public async Task A_rule_that_follows_the_usual_is_judged_live_as_replay_says()
+    {
+        // The last hour and a half of this week and of the two before; this week it was wild for 20 min.
+        var now = DateTimeOffset.FromUnixTimeSeconds(DateTimeOffset.UtcNow.ToUnixTimeSeconds() / 300 * 300);
+        foreach (var week in new[] { 2, 1, 0 })
+        {
+            var points = Enumerable.Range(0, 100).Select(i => (now.AddDays(-7 * week).AddMinutes(-i), week == 0 && i is >= 20 and < 40 ? 500 : 10 + (i * 7 + week) % 5)).Select(point => (point.Item1, (double)point.Item2)).ToArray();
+            (await server.Anonymous().Push(_token, OtlpBuilder.Request("usual.load", "1", false, points, ("k8s.namespace.name", "auction")))).StatusCode.ShouldBe(HttpStatusCode.OK);
+        }
+        var document = new { rule = "unusual load", when = "usual.load -> max by namespace", usual = new { side = "high", spreads = 5, weeks = 2 }, hold = "10m", wait = "1s", cluster = South };
+        var id = Guid.Parse((string)(await server.Keeper.Send("api/alert-rules", document))!["id"]!);
+        var from = now.AddMinutes(-60);
+        await using var scope = server.Services.CreateAsyncScope();
+        var context = scope.ServiceProvider.GetRequiredService<SkevinContext>();
+        // As after an hour in which the server stood still: every slot is judged, each by the bounds of its own hour.
+        await context.AlarmRules.Where(rule => rule.Id == id).ExecuteUpdateAsync(set => set.SetProperty(rule => rule.JudgedTo, from.ToUnixTimeMilliseconds()));
+        await ApiCalls.Until(() => context.RuleVerdicts.CountAsync(verdict => verdict.RuleId == id && verdict.SlotEnd > from.ToUnixTimeMilliseconds() && verdict.SlotEnd <= now.ToUnixTimeMilliseconds()), count => count == 12, 40, "twelve slots");
+        var live = await context.AlarmEvents.AsNoTracking().Where(change => change.RuleId == id).OrderBy(change => change.At).Select(change => change.At).ToArrayAsync();
+        var replay = (await server.Keeper.Send("api/alert-rules/replay", new { rule = document, from, to = now, cluster = South }))!;
+        var raised = replay["raised"]!.AsArray().ShouldHaveSingleItem()!;
+        live.ShouldBe([(DateTimeOffset)raised["from"]!, (DateTimeOffset)raised["to"]!]);
+        // Slot by slot the bounds of the verdicts are those of replay's hours.
+        var hours = replay["usual"]!["hours"]!.AsArray().ToDictionary(hour => (DateTimeOffset)hour!["to"]!, hour => (double)hour!["above"]!);
+        foreach (var verdict in await context.RuleVerdicts.AsNoTracking().Where(verdict => verdict.RuleId == id && verdict.SlotEnd > from.ToUnixTimeMilliseconds() && verdict.SlotEnd <= now.ToUnixTimeMilliseconds()).ToListAsync())
+        {
+            var begin = DateTimeOffset.FromUnixTimeMilliseconds(verdict.SlotEnd).AddMinutes(-5);
+            ((double)JsonNode.Parse(verdict.Verdicts)![0]!["above"]!).ShouldBe(hours[new DateTimeOffset(begin.Year, begin.Month, begin.Day, begin.Hour, 0, 0, TimeSpan.Zero).AddHours(1)], 1e-9);
+        }
+    }
+
+    [Fact]
     public async Task Replay_tells_noise_other_bounds_and_which_incidents_each_would_have_missed()
     {
         var now = DateTimeOffset.FromUnixTimeSeconds(DateTimeOffset.UtcNow.ToUnixTimeSeconds() / 60 * 60);

@@ -85,7 +85,7 @@ public class RunningServer : IAsyncLifetime
         Address = new Uri($"http://127.0.0.1:{port}");
         _app = SkevinApp.Build([], new Dictionary<string, string?>
         {
-            ["SKEVIN_PORT"] = port.ToString(), ["SKEVIN_OTLP_GRPC_PORT"] = GrpcPort.ToString(), ["SKEVIN_DATABASE"] = Database, ["SKEVIN_DEMO"] = "1", ["SKEVIN_PRACTICE_PORT"] = PracticePort.ToString(), ["SKEVIN_OWN_TELEMETRY_SECONDS"] = OwnTelemetrySeconds.ToString(),
+            ["SKEVIN_PORT"] = port.ToString(), ["SKEVIN_OTLP_GRPC_PORT"] = GrpcPort.ToString(), ["SKEVIN_DATABASE"] = Database, ["SKEVIN_DEMO"] = "1", ["SKEVIN_PRACTICE_PORT"] = PracticePort.ToString(), ["SKEVIN_OWN_TELEMETRY_SECONDS"] = OwnTelemetrySeconds.ToString(), ["SKEVIN_RETENTION_DAYS"] = "30",
         });
         await Services.GetRequiredService<Preparation>().Run(CancellationToken.None);
         await _app.StartAsync();

@@ -37,6 +37,25 @@ public enum MissingData
 /// <param name="Hold">How long.</param>
 public sealed record ClearDocument(string? Above = null, string? Below = null, string? Hold = null);
 
+/// <summary>On which side of the usual.</summary>
+public enum UsualSide
+{
+    /// <summary>Far above.</summary>
+    High,
+
+    /// <summary>Far below.</summary>
+    Low,
+
+    /// <summary>Far from it.</summary>
+    Either,
+}
+
+/// <summary>A bound that follows what is usual in the same hour of the week.</summary>
+/// <param name="Side">On which side.</param>
+/// <param name="Spreads">How many spreads from the median are too far, 1 to 50.</param>
+/// <param name="Weeks">From how many weeks before, 2 to 8.</param>
+public sealed record UsualDocument(UsualSide Side = UsualSide.High, double Spreads = 5, int Weeks = 4);
+
 /// <summary>A rule as it stands in a file and in the API. Bounds and durations are text with units.</summary>
 /// <param name="Rule">Its name.</param>
 /// <param name="When">The enquiry.</param>
@@ -51,11 +70,12 @@ public sealed record ClearDocument(string? Above = null, string? Below = null, s
 /// <param name="Every">Width of a slot; default from the enquiry, or 15 s; 1 min for rows.</param>
 /// <param name="Tell">Names of contacts.</param>
 /// <param name="Runbook">Where to read what to do.</param>
+/// <param name="Usual">Or raised far from what is usual in the same hour of the week.</param>
 /// <param name="Cluster">Cluster it watches; may be left out where there is one.</param>
 public sealed record RuleDocument(
     string Rule, string When, string? Above = null, string? Below = null, IReadOnlyList<string>? Outside = null, string? Hold = null,
     ClearDocument? Clear = null, Severity Severity = Severity.Major, MissingData Missing = MissingData.Keep, string? Wait = null,
-    string? Every = null, IReadOnlyList<string>? Tell = null, string? Runbook = null, string? Cluster = null);
+    string? Every = null, IReadOnlyList<string>? Tell = null, string? Runbook = null, string? Cluster = null, UsualDocument? Usual = null);
 
 /// <summary>A mistake in a rule.</summary>
 /// <param name="Field">The field it is in.</param>
@@ -68,6 +88,12 @@ public sealed record AlarmRule(
 {
     /// <summary>Least width of a slot.</summary>
     public static readonly TimeSpan LeastEvery = TimeSpan.FromSeconds(5);
+
+    /// <summary>Least width of a slot that is compared with earlier weeks: of those summaries are kept that wide.</summary>
+    public static readonly TimeSpan LeastUsual = TimeSpan.FromMinutes(5);
+
+    /// <summary>Greatest such width: two in an hour.</summary>
+    public static readonly TimeSpan MostUsual = TimeSpan.FromMinutes(30);
 
     /// <summary>Reads a rule's document.</summary>
     /// <returns>The rule, or null and what is wrong.</returns>
@@ -90,9 +116,15 @@ public sealed record AlarmRule(
         {
             wrong.Add(new("when", $"Line {problem.Error.Line}, column {problem.Error.Column}: {problem.Error.Message}"));
         }
-        var bounds = (document.Above is null ? 0 : 1) + (document.Below is null ? 0 : 1) + (document.Outside is null ? 0 : 1);
+        var bounds = (document.Above is null ? 0 : 1) + (document.Below is null ? 0 : 1) + (document.Outside is null ? 0 : 1) + (document.Usual is null ? 0 : 1);
         if (bounds != 1)
-            wrong.Add(new("above", "A rule has one of above, below and outside."));
+            wrong.Add(new("above", "A rule has one of above, below, outside and usual."));
+        if (document.Usual is { Spreads: not (>= 1 and <= 50) })
+            wrong.Add(new("usual", "A value is unusual from 1 to 50 spreads on."));
+        if (document.Usual is { Weeks: < 2 or > 8 })
+            wrong.Add(new("usual", "What is usual is known from 2 to 8 weeks."));
+        if (document is { Usual: not null, Clear: { Above: not null } or { Below: not null } })
+            wrong.Add(new("clear", "A rule with usual is cleared by its own bound; it may have a hold for clearing."));
         if (document.Outside is { Count: not 2 })
             wrong.Add(new("outside", "outside takes two bounds, the lower first."));
         if (document.Clear is { Above: not null, Below: not null })
@@ -100,7 +132,9 @@ public sealed record AlarmRule(
         if (document.Clear?.Below is not null && document.Above is null || document.Clear?.Above is not null && document.Below is null)
             wrong.Add(new("clear", "A rule with above is cleared below a bound, a rule with below above one."));
         var ofRows = enquiry?.Parts.Any(part => part.Body.Source is RowSource) == true;
-        var every = Time("every", document.Every) ?? named ?? TimeSpan.FromSeconds(ofRows ? 60 : 15);
+        var every = Time("every", document.Every) ?? named ?? (document.Usual is not null ? LeastUsual : TimeSpan.FromSeconds(ofRows ? 60 : 15));
+        if (document.Usual is not null && (every < LeastUsual || every > MostUsual))
+            wrong.Add(new("every", $"A slot that is compared with the same hour of earlier weeks is {Units.Write(LeastUsual)} to {Units.Write(MostUsual)} wide."));
         if (every < LeastEvery)
             wrong.Add(new("every", $"A slot is at least {Units.Write(LeastEvery)} wide."));
         if (document.Every is not null && named is not null && named != every)
@@ -125,6 +159,9 @@ public sealed record AlarmRule(
     public Bounds? BoundsIn(string unit, out string? error)
     {
         error = null;
+        // Bounds that follow what is usual are another in each slot.
+        if (Document.Usual is not null)
+            return Bounds.None;
         double? Number(string? text, ref string? problem)
         {
             if (text is null)
@@ -147,6 +184,9 @@ public sealed record AlarmRule(
 /// <summary>Bounds in the unit of the enquiry. Raised above or below the first two, cleared within the others.</summary>
 public sealed record Bounds(double? Above, double? Below, double? ClearBelow, double? ClearAbove)
 {
+    /// <summary>No bounds.</summary>
+    public static Bounds None { get; } = new(null, null, null, null);
+
     /// <summary>Whether a value raises.</summary>
     public bool Raises(double value) => value > Above || value < Below;
 

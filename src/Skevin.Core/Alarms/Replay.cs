@@ -33,7 +33,10 @@ public static class Replay
     }
 
     /// <summary>Judges every slot of an answer.</summary>
-    public static IReadOnlyList<RaisedStretch> Over(AlarmRule rule, Bounds bounds, Answer answer)
+    public static IReadOnlyList<RaisedStretch> Over(AlarmRule rule, Bounds bounds, Answer answer) => Over(rule, (_, _) => bounds, answer);
+
+    /// <summary>Judges every slot of an answer under bounds of its own; one without bounds is passed over.</summary>
+    public static IReadOnlyList<RaisedStretch> Over(AlarmRule rule, Func<Labels, long, Bounds?> boundsAt, Answer answer)
     {
         var width = (long)answer.Every.TotalMilliseconds;
         var stretches = new List<RaisedStretch>();
@@ -43,6 +46,8 @@ public static class Replay
             for (var i = 0; i < series.Values.Length; i++)
             {
                 var end = answer.FirstEnd + i * width;
+                if (boundsAt(series.Labels, end) is not { } bounds)
+                    continue;
                 var (next, transition) = AlarmMachine.Judge(status, series.Values[i], end, width, rule, bounds);
                 if (transition == AlarmTransition.Cleared)
                     stretches.Add(new RaisedStretch(series.Labels, status.RaisedAt, end, status.Worst));

@@ -45,6 +45,23 @@ public static class Variants
         return [.. Factors.Select(factor => factor == 1 ? bound : Rounded(bound * factor, answer.Unit)).Distinct().Order().SelectMany(other => holds.Select(hold => Try(rule, bounds, other, hold, answer, incidents, night)))];
     }
 
+    private static readonly double[] Spreads = [3, 4, 5, 6, 8, 12];
+
+    /// <summary>The same of a rule whose bound follows what is usual: other spreads and hold times.</summary>
+    /// <inheritdoc cref="Table" path="/param"/>
+    public static IReadOnlyList<Variant> OfUsual(AlarmRule rule, UsualDocument usual, Baselines.SeasonalBaseline baseline, Answer answer, IReadOnlyList<Incident> incidents, TimeSpan night)
+    {
+        var width = (long)answer.Every.TotalMilliseconds;
+        return
+        [
+            .. Spreads.Append(usual.Spreads).Distinct().Order().SelectMany(spreads => Holds.Append(rule.Hold).Where(hold => hold == rule.Hold || hold.TotalMilliseconds % width == 0).Distinct().Order().Select(hold =>
+            {
+                var raised = Replay.Over(rule with { Hold = hold }, (labels, end) => baseline.At(labels, end, width) is { } known ? Baselines.SeasonalBaseline.BoundsOf(known, usual with { Spreads = spreads }) : null, answer);
+                return new Variant(spreads, hold, raised.Count, Replay.Briefly(raised), raised.Count(stretch => IsNight(stretch.From, night)), Missed(raised, incidents));
+            })),
+        ];
+    }
+
     /// <summary>
     /// The shortest hold, and the bound nearest to what is usual, that would have spoken at all, have seen every incident, and been raised at most <see cref="Bearable"/> times a week besides, and twice in any history. Bounds that
     /// are tried are quantiles of the values seen, rounded to two digits. Common practice, no source. Null where there is too little history, or no bound does.

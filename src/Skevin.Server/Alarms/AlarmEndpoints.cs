@@ -54,10 +54,20 @@ public sealed record StretchView(IReadOnlyDictionary<string, string> Labels, Dat
 /// <param name="Incidents">How many were written up.</param>
 /// <param name="Variants">What other bounds and hold times would have done.</param>
 /// <param name="Suggested">A bound and hold time from this history; null where there is too little of it, or none does.</param>
+/// <param name="Usual">Of a rule that follows what is usual: its bounds. Null of others.</param>
 /// <param name="Answer">What was judged, with at most 800 slots: of those put together, the value nearest to being raised.</param>
 public sealed record ReplayView(
     IReadOnlyList<StretchView> Raised, double MessagesPerWeek, int Briefly, int AtNight, IReadOnlyList<string> Missed, int Incidents, string Unit, double? Above, double? Below,
-    IReadOnlyList<VariantView> Variants, SuggestionView? Suggested, AskAnswer Answer);
+    IReadOnlyList<VariantView> Variants, SuggestionView? Suggested, AskAnswer Answer, UsualView? Usual);
+
+/// <summary>What is usual, of the first series.</summary>
+/// <param name="Hours">Hour by hour.</param>
+/// <param name="Known">Of how many series it is known at the end.</param>
+public sealed record UsualView(IReadOnlyList<UsualHour> Hours, int Known);
+
+/// <summary>Bounds of an hour; null on a side without one, or where too little is known.</summary>
+/// <param name="To">Its end.</param>
+public sealed record UsualHour(DateTimeOffset To, double? Below, double? Above);
 
 /// <summary>What a rule with another bound and hold time would have done.</summary>
 /// <param name="Bound">As it would stand in the rule.</param>

@@ -3,6 +3,7 @@ using System.Text.Json.Serialization;
 using Microsoft.EntityFrameworkCore;
 using Skevin.Core.Access;
 using Skevin.Core.Alarms;
+using Skevin.Core.Alarms.Baselines;
 using Skevin.Core.Query.Language;
 using Skevin.Core.Query.Run;
 using Skevin.Core.Series;
@@ -29,6 +30,8 @@ public sealed class JudgeRules(IDbContextFactory<SkevinContext> contexts, AskEnq
     // Of one round, by the owner, whose scope holds, and the cluster.
     private readonly Dictionary<(string Owner, string Cluster), EnquiryReader> _readers = [];
 
+    private readonly Dictionary<Guid, (AlarmRule Rule, Window Hours, SeasonalBaseline Baseline)> _baselines = [];
+
     private sealed record InForce(Guid Id, string Cluster, string OwnerId, long JudgedTo, string Document);
 
     /// <summary>Judges all rules in force whose next slot is due.</summary>
@@ -38,7 +41,10 @@ public sealed class JudgeRules(IDbContextFactory<SkevinContext> contexts, AskEnq
         var rules = await context.AlarmRules.AsNoTracking().Where(rule => rule.InForce)
             .Join(context.Clusters, rule => rule.ClusterId, cluster => cluster.Id, (rule, cluster) => new InForce(rule.Id, cluster.Name, rule.OwnerId, rule.JudgedTo, rule.Document)).ToListAsync(stop);
         foreach (var gone in _read.Keys.Except(rules.Select(rule => rule.Id)).ToArray())
+        {
             _read.Remove(gone);
+            _baselines.Remove(gone);
+        }
         var due = rules.Where(rule => Read(rule) is not { Rule: { } read } || Due(read).To > Due(read, rule.JudgedTo)).ToArray();
         if (due.Length == 0)
             return;
@@ -67,6 +73,17 @@ public sealed class JudgeRules(IDbContextFactory<SkevinContext> contexts, AskEnq
         }
         return reader;
     }
+
+    // What is usual in an hour is asked once: the weeks before do not change any more, but for what comes late.
+    private async Task<SeasonalBaseline> Baseline(Guid id, AlarmRule rule, UsualDocument usual, Window window, EnquiryReader reader, CancellationToken stop)
+    {
+        var hours = ReadBaseline.Hours(window);
+        if (!_baselines.TryGetValue(id, out var known) || known.Hours != hours || known.Rule != rule)
+            _baselines[id] = known = (rule, hours, await ReadBaseline.Run(rule, usual, window, reader, stop));
+        return known.Baseline;
+    }
+
+    private static Labels Of(string labels) => Labels.From(JsonSerializer.Deserialize<Dictionary<string, string>>(labels, Json)!);
 
     private (AlarmRule? Rule, string? Mistakes) Read(InForce rule)
     {
@@ -121,8 +138,9 @@ public sealed class JudgeRules(IDbContextFactory<SkevinContext> contexts, AskEnq
         {
             return Trouble(row, wrong.Message);
         }
-        if (rule.BoundsIn(answer.Unit, out var error) is not { } bounds)
+        if (rule.BoundsIn(answer.Unit, out var error) is not { } fixedBounds)
             return Trouble(row, error!);
+        var baseline = document.Usual is { } usual ? await Baseline(row.Id, rule, usual, new Window(from, due), ReaderFor(owner, cluster), stop) : null;
 
         var values = answer.Series.ToDictionary(series => LabelsJson(series.Labels), series => series.Values);
         var told = false;
@@ -136,8 +154,10 @@ public sealed class JudgeRules(IDbContextFactory<SkevinContext> contexts, AskEnq
                 var value = values.TryGetValue(labels, out var own) && SlotOf(answer, end) is var at && at >= 0 && at < own.Length ? own[at] : double.NaN;
                 var alarm = alarms.GetValueOrDefault(labels);
                 var before = alarm is null ? AlarmStatus.Quiet : new AlarmStatus(alarm.State, alarm.Since, alarm.RaisedAt, alarm.Worst ?? double.NaN);
-                var (after, transition) = AlarmMachine.Judge(before, value, end, width, rule, bounds);
-                verdicts.Add(new { labels, value = double.IsFinite(value) ? value : (double?)null, state = after.State });
+                // What nothing is known of yet is neither usual nor unusual.
+                var bounds = baseline is null ? fixedBounds : baseline.BoundsAt(Of(labels), end, width);
+                var (after, transition) = bounds is null ? (before, AlarmTransition.None) : AlarmMachine.Judge(before, value, end, width, rule, bounds);
+                verdicts.Add(new { labels, value = double.IsFinite(value) ? value : (double?)null, state = after.State, above = baseline is null ? null : bounds?.Above, below = baseline is null ? null : bounds?.Below });
                 alarm = Keep(context, alarms, alarm, row, document, labels, answer.Unit, after, value);
                 if (transition != AlarmTransition.None && alarm is not null)
                 {

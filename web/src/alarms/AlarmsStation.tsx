@@ -16,6 +16,7 @@ import { drillWords } from "./drill";
 import { AlarmHistory } from "./AlarmHistory";
 import { lines, type AlarmLine } from "./groups";
 import { RuleEditor } from "./RuleEditor";
+import { raisedWhen } from "./sentence";
 import { TellingPage } from "./TellingPage";
 
 type Alarm = Schemas["AlarmView"];
@@ -74,7 +75,7 @@ export function AlarmsStation() {
   const ruleColumns: Column<Rule>[] = [
     { id: "mark", title: "", width: "28px", cell: (rule) => <Mark level={rule.trouble ? "critical" : rule.raised > 0 ? (rule.document.severity ?? "major") : "clear"} title={rule.trouble ?? (rule.raised > 0 ? `${rule.raised} raised` : "quiet")} /> },
     { id: "rule", title: "Rule", cell: (rule) => rule.document.rule, value: (rule) => rule.document.rule },
-    { id: "bound", title: "raised when", width: "104px", number: true, cell: (rule) => (rule.document.above ? `> ${rule.document.above}` : rule.document.below ? `< ${rule.document.below}` : "outside"), value: (rule) => rule.document.above ?? rule.document.below ?? "" },
+    { id: "bound", title: "raised when", width: "104px", number: true, cell: (rule) => raisedWhen(rule.document), value: (rule) => raisedWhen(rule.document) },
     { id: "drill", title: "drilled", width: "132px", number: true, cell: (rule) => <span title={drillWords(rule.drill, now)}>{drillWords(rule.drill, now)}</span>, value: (rule) => (rule.drill ? Date.parse(rule.drill.begunAt) : 0) },
     { id: "judged", title: "judged to", width: "116px", number: true, cell: (rule) => (!rule.inForce ? "a draft" : rule.trouble ? "cannot be" : rule.judgedTo ? ago(Date.parse(rule.judgedTo), now) : "–"), value: (rule) => (rule.judgedTo ? Date.parse(rule.judgedTo) : 0) },
   ];

@@ -8,11 +8,12 @@ import { seriesNames } from "../parts/chartData";
 import { Choose, TextInput } from "../parts/fields";
 import { withUnit } from "../parts/format";
 import { exact, length } from "../parts/time";
+import { usualSeries } from "./usual";
 import { Table, type Column } from "../parts/Table";
 import { useNow } from "../shell/view";
 import { DrillDialog } from "./DrillDialog";
 import { IncidentDialog } from "./IncidentDialog";
-import { emptyDraft, fromDocument, toDocument, type Draft } from "./sentence";
+import { emptyDraft, followsUsual, fromDocument, toDocument, type Draft, type Side } from "./sentence";
 
 const Sentence = styled(Card)`
   padding: 12px 16px;
@@ -51,7 +52,8 @@ export function RuleEditor({ cluster, rule, when, close }: { cluster: string; ru
   const teams = useQuery({ queryKey: ["teams"], queryFn: () => got(api.GET("/api/teams")) });
   const [tried, setTried] = useState(draft);
   useEffect(() => { const wait = setTimeout(() => setTried(draft), 500); return () => clearTimeout(wait); }, [draft]);
-  const unset = !tried.bound.trim();
+  const usual = followsUsual(draft);
+  const unset = !followsUsual(tried) && !tried.bound.trim();
   const document = toDocument(unset ? { ...tried, bound: never, side: "above", clearBound: "" } : tried, cluster);
   const replay = useQuery({
     queryKey: ["replay", document, hours], enabled: !!tried.when.trim(), retry: false, placeholderData: keepPreviousData,
@@ -73,9 +75,9 @@ export function RuleEditor({ cluster, rule, when, close }: { cluster: string; ru
     { id: "worst", title: "worst", width: "110px", number: true, cell: (stretch) => withUnit(stretch.worst, data?.unit ?? ""), value: (stretch) => stretch.worst },
     { id: "which", title: "Which", cell: (stretch) => Object.values(stretch.labels).join(" · "), value: (stretch) => Object.values(stretch.labels).join(" ") },
   ];
-  const take = (bound: string, hold: string, side: "above" | "below") => change({ bound, hold: hold === "0" ? "" : hold, side, clearBound: "" });
+  const take = (bound: string, hold: string, side: Side) => change({ ...(followsUsual({ side }) ? { spreads: bound } : { bound }), hold: hold === "0" ? "" : hold, side, clearBound: "" });
   const variants: Column<Variant>[] = [
-    { id: "bound", title: "Bound", width: "24%", cell: (row) => <>{row.bound}{row.present && <Quiet> now</Quiet>}</>, value: (row) => row.bound },
+    { id: "bound", title: data?.usual ? "Spreads" : "Bound", width: "24%", cell: (row) => <>{row.bound}{row.present && <Quiet> now</Quiet>}</>, value: (row) => row.bound },
     { id: "hold", title: "for", width: "13%", cell: (row) => row.hold, value: (row) => row.hold },
     { id: "raised", title: "raised", number: true, width: "21%", cell: (row) => row.raised, value: (row) => row.raised },
     { id: "brief", title: "briefly", number: true, width: "21%", cell: (row) => row.briefly, value: (row) => row.briefly },
@@ -98,10 +100,15 @@ export function RuleEditor({ cluster, rule, when, close }: { cluster: string; ru
         <span>when</span>
         <div className="wide"><TextInput hideLabel label="Enquiry" rows={Math.min(6, Math.max(2, draft.when.split("\n").length))} value={draft.when} onChange={(text) => change({ when: text })} mistake={mistake("when")} /></div>
         <span>is</span>
-        <Choose hideLabel label="Side" value={draft.side} onChange={(side) => change({ side })} options={[{ id: "above", text: "above" }, { id: "below", text: "below" }]} />
-        <div className="short"><TextInput hideLabel label="Bound" value={draft.bound} onChange={(text) => change({ bound: text })} mistake={mistake("above") ?? mistake("below")} placeholder="400ms" /></div>
+        <Choose hideLabel label="Side" value={draft.side} onChange={(side) => change({ side: side as Side })} options={[{ id: "above", text: "above" }, { id: "below", text: "below" }, { id: "high", text: "unusually high" }, { id: "low", text: "unusually low" }, { id: "either", text: "unusual either way" }]} />
+        {usual ? <>
+          <span>by</span><div className="short"><TextInput hideLabel label="Spreads" value={draft.spreads} onChange={(spreads) => change({ spreads })} mistake={mistake("usual")} /></div>
+          <span title="1.4826 times the median distance from the median">spreads, against the same hour of the week in the last</span>
+          <Choose hideLabel label="Weeks" value={draft.weeks} onChange={(weeks) => change({ weeks })} options={[2, 3, 4, 6, 8].map((weeks) => ({ id: String(weeks), text: `${weeks} weeks` }))} />
+        </> : <>
+        <div className="short"><TextInput hideLabel label="Bound" value={draft.bound} onChange={(text) => change({ bound: text })} mistake={mistake("above") ?? mistake("below")} placeholder="400ms" /></div></>}
         <span>for</span><div className="short"><TextInput hideLabel label="Hold" value={draft.hold} onChange={(text) => change({ hold: text })} mistake={mistake("hold")} placeholder="0" /></div>
-        <span>and clear it when {draft.side === "above" ? "below" : "above"}</span><div className="short"><TextInput hideLabel label="Clearing bound" value={draft.clearBound} onChange={(text) => change({ clearBound: text })} placeholder={draft.bound || "the same"} mistake={mistake("clear")} /></div>
+        {usual ? <span>and clear it when it is usual</span> : <><span>and clear it when {draft.side === "above" ? "below" : "above"}</span><div className="short"><TextInput hideLabel label="Clearing bound" value={draft.clearBound} onChange={(text) => change({ clearBound: text })} placeholder={draft.bound || "the same"} mistake={mistake("clear")} /></div></>}
         <span>for</span><div className="short"><TextInput hideLabel label="Clearing hold" value={draft.clearHold} onChange={(text) => change({ clearHold: text })} placeholder="0" /></div>
         <span>Without data</span>
         <Choose hideLabel label="Without data" value={draft.missing} onChange={(missing) => change({ missing })} options={[{ id: "keep", text: "keep the state" }, { id: "raise", text: "raise" }, { id: "clear", text: "clear" }]} />
@@ -116,7 +123,7 @@ export function RuleEditor({ cluster, rule, when, close }: { cluster: string; ru
           {replay.error && !wrong ? <Trouble error={replay.error} /> : null}
           {wrong && wrong === replay.error ? <Trouble error={replay.error} /> : null}
           {!tried.when.trim() ? <Empty title="No enquiry yet">Write what the rule watches into the sentence; history shows here what it would have done.</Empty> : data && data.answer.series.length > 0 ? <>
-            <Chart series={data.answer.series} names={names} unit={data.unit} height={200} window={window} label="What the rule watches"
+            <Chart series={[...data.answer.series, ...usualSeries(data.usual)]} names={[...names, ...usualSeries(data.usual).map((one) => one.labels.usual!)]} unit={data.unit} height={200} window={window} label="What the rule watches"
               bounds={unset ? [] : [...(data.above !== null ? [{ value: data.above!, text: `raise above ${tried.bound}`, level: "major" as const }] : []), ...(data.below !== null ? [{ value: data.below!, text: `raise below ${tried.bound}`, level: "major" as const }] : [])]}
               shaded={data.raised.map((stretch) => ({ from: Date.parse(stretch.from), to: stretch.to ? Date.parse(stretch.to) : window.to }))} />
             {unset ? <Quiet style={{ padding: 12 }}>There is no bound yet: write one into the sentence, or take the suggested one.</Quiet> : data.raised.length === 0 ? <Quiet style={{ padding: 12 }}>It would not have been raised.</Quiet> : <Table label="Raised stretches" columns={columns} rows={data.raised} rowKey={(stretch) => stretch.from + JSON.stringify(stretch.labels)} />}
@@ -131,7 +138,8 @@ export function RuleEditor({ cluster, rule, when, close }: { cluster: string; ru
           <div className="line"><span>series watched</span><Mono>{data ? data.answer.series.length : "–"}</Mono></div>
           <p style={{ margin: "6px 0" }}><Quiet>Reckoned from {reachText(hours)} of history, with the code that judges live.</Quiet> <Button bare needs="responder" onPress={() => setWriting(true)}>Write up an incident</Button></p>
           {data?.suggested && <div style={{ margin: "4px 0 8px" }}><Heading>Suggested: {tried.side === "below" && !unset ? "below" : "above"} {data.suggested.bound}{data.suggested.hold === "0" ? "" : ` for ${data.suggested.hold}`}</Heading><Quiet>{data.suggested.why}</Quiet> <Button bare onPress={() => take(data.suggested!.bound, data.suggested!.hold, unset ? "above" : tried.side)}>Take it</Button></div>}
-          {data && !data.suggested && !replay.isFetching && <p style={{ margin: "6px 0" }}><Quiet>No bound is suggested: there is too little history, or each bound would have spoken too often.</Quiet></p>}
+          {data?.usual && <p style={{ margin: "6px 0" }}><Quiet>{data.usual.known === 0 ? "Too little is known yet: what is usual needs this hour of at least two weeks before. Until then nothing is raised." : `What is usual is known of ${data.usual.known} of ${data.answer.series.length} series; the bounds of the first are drawn.`}</Quiet></p>}
+          {data && !data.usual && !data.suggested && !replay.isFetching && <p style={{ margin: "6px 0" }}><Quiet>No bound is suggested: there is too little history, or each bound would have spoken too often.</Quiet></p>}
           {data && !unset && data.variants.length > 0 && <><Heading style={{ marginTop: 6 }}>Other bounds and times</Heading><Table label="Other bounds and times" columns={variants} rows={data.variants} rowKey={(row) => `${row.bound} ${row.hold}`} chosen={data.variants.filter((row) => row.present).map((row) => `${row.bound} ${row.hold}`)[0] ?? null} onOpen={(row) => take(row.bound, row.hold, tried.side)} /></>}
         </Part>
       </Below>

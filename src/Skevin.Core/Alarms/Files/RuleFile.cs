@@ -54,6 +54,14 @@ public sealed record RuleFile(IReadOnlyList<RuleDocument> Rules, IReadOnlyList<R
         public List<string>? Tell { get; set; }
         public string? Runbook { get; set; }
         public string? Cluster { get; set; }
+        public UsualPart? Usual { get; set; }
+    }
+
+    private sealed class UsualPart
+    {
+        public string? Side { get; set; }
+        public double? Spreads { get; set; }
+        public int? Weeks { get; set; }
     }
 
     private sealed class ClearPart
@@ -90,7 +98,7 @@ public sealed record RuleFile(IReadOnlyList<RuleDocument> Rules, IReadOnlyList<R
 
     private static readonly Dictionary<string, string> Has = new()
     {
-        ["Document"] = "a file has rules and tests", ["RulePart"] = "a rule has rule, when, above, below, outside, hold, clear, severity, missing, wait, every, tell, runbook and cluster", ["ClearPart"] = "clear has above, below and hold",
+        ["Document"] = "a file has rules and tests", ["RulePart"] = "a rule has rule, when, above, below, outside, usual, hold, clear, severity, missing, wait, every, tell, runbook and cluster", ["UsualPart"] = "usual has side, spreads and weeks", ["ClearPart"] = "clear has above, below and hold",
         ["TestPart"] = "a test has title, rule, every, series and expect", ["SeriesPart"] = "a series has metric, unit, kind, labels and values", ["ChangePart"] = "a change has at, change and labels",
     };
 
@@ -106,7 +114,8 @@ public sealed record RuleFile(IReadOnlyList<RuleDocument> Rules, IReadOnlyList<R
             [
                 .. (read.Rules ?? []).Select(rule => rule ?? new RulePart()).Select(rule => new RuleDocument(
                     rule.Rule ?? "", rule.When ?? "", rule.Above, rule.Below, rule.Outside, rule.Hold, rule.Clear is { } clear ? new ClearDocument(clear.Above, clear.Below, clear.Hold) : null,
-                    Word(rule.Severity, Severity.Major, rule.Rule ?? "", "severity"), Word(rule.Missing, MissingData.Keep, rule.Rule ?? "", "missing"), rule.Wait, rule.Every, rule.Tell, rule.Runbook, rule.Cluster)),
+                    Word(rule.Severity, Severity.Major, rule.Rule ?? "", "severity"), Word(rule.Missing, MissingData.Keep, rule.Rule ?? "", "missing"), rule.Wait, rule.Every, rule.Tell, rule.Runbook, rule.Cluster,
+                    rule.Usual is { } usual ? new UsualDocument(Word(usual.Side, UsualSide.High, rule.Rule ?? "", "side"), usual.Spreads ?? new UsualDocument().Spreads, usual.Weeks ?? new UsualDocument().Weeks) : null)),
             ],
             [
                 .. (read.Tests ?? []).Select(test => test ?? new TestPart()).Select(test => new RuleTest(

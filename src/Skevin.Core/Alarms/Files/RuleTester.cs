@@ -32,6 +32,8 @@ public static class RuleTester
             return [.. mistakes.Select(mistake => $"{mistake.Field}: {mistake.Message}")];
         if (rule.Enquiry.Parts.Any(part => part.Body.Source is RowSource))
             return ["The rule watches rows; tests give metrics alone."];
+        if (document.Usual is not null)
+            return ["The rule follows what is usual over weeks; tests give minutes. Replay it in the page."];
         var every = Parser.Duration(test.Every ?? "15s") ?? TimeSpan.Zero;
         if (every < TimeSpan.FromSeconds(1))
             return [$"every is '{test.Every}'; a duration such as 15s is expected."];

@@ -4414,6 +4414,7 @@ export interface components {
             variants: components["schemas"]["VariantView"][];
             suggested: null | components["schemas"]["SuggestionView"];
             answer: components["schemas"]["AskAnswer"];
+            usual: null | components["schemas"]["UsualView"];
         };
         Resources: {
             /** Format: double */
@@ -4512,6 +4513,7 @@ export interface components {
             tell?: null | string[];
             runbook?: null | string;
             cluster?: null | string;
+            usual?: null | components["schemas"]["UsualDocument"];
         };
         RuleView: {
             /** Format: uuid */
@@ -4883,6 +4885,37 @@ export interface components {
         };
         /** @enum {unknown} */
         TroublePlace: "outside" | "trimming" | "plan";
+        UsualDocument: {
+            side?: components["schemas"]["UsualSide"];
+            /**
+             * Format: double
+             * @default 5
+             */
+            spreads: number;
+            /**
+             * Format: int32
+             * @default 4
+             */
+            weeks: number;
+        };
+        UsualHour: {
+            /** Format: date-time */
+            to: string;
+            /** Format: double */
+            below: null | number;
+            /** Format: double */
+            above: null | number;
+        };
+        /**
+         * @default high
+         * @enum {unknown}
+         */
+        UsualSide: "high" | "low" | "either";
+        UsualView: {
+            hours: components["schemas"]["UsualHour"][];
+            /** Format: int32 */
+            known: number;
+        };
         VariantView: {
             above: null | string;
             below: null | string;
