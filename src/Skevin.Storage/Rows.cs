@@ -199,6 +199,9 @@ public sealed class ContactRow
 
     /// <summary>The secret messages are signed with, encrypted; null where they are not.</summary>
     public string? ProtectedSecret { get; set; }
+
+    /// <summary>The form of messages to it; null for Skevin's own.</summary>
+    public string? Template { get; set; }
 }
 
 /// <summary>People who are told together: who is on duty when, who is told next.</summary>

@@ -56,7 +56,7 @@ public sealed class CommandLineClientTests(ServerWithStandIn server) : IClassFix
             using var answer = await server.Keeper.PostAsync("api/ask", System.Net.Http.Json.JsonContent.Create(new { text = "k8s.node.cpu.time -> rate -> sum by node", from = now.AddMinutes(-3), to = now.AddMinutes(3), cluster = South }));
             return answer.IsSuccessStatusCode ? JsonNode.Parse(await answer.Content.ReadAsStringAsync())!["series"]!.AsArray().Count : 0;
         }, count => count == 3, 60, "the usage of all nodes");
-        await Kubectl("delete", "--wait=false", "-f", file);
+        await Kubectl("delete", "--ignore-not-found", "--wait=false", "-f", file);
         (await ApiCalls.Until(() => Kubectl("get", "pods", "-n", "skevin-agents", "--no-headers", "--ignore-not-found"), pods => pods.Trim().Length == 0 || pods.Contains("No resources"), 30, "no pod of theirs")).Trim().ShouldBeOneOf("", "No resources found in skevin-agents namespace.");
         await stop.CancelAsync();
     }

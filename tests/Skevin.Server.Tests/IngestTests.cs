@@ -135,7 +135,7 @@ public sealed class IngestTests(RunningServer server) : IClassFixture<RunningSer
     public async Task Stamps_out_of_bounds_are_a_partial_success_with_the_reason()
     {
         var (cluster, token) = await server.ClusterWithToken("ingest-stamps");
-        var partial = await (await server.Anonymous().Push(token, OtlpBuilder.Request("m", "1", false, [(Now, 1), (Now.AddDays(-15), 1), (Now.AddMinutes(12), 1)]))).Partial();
+        var partial = await (await server.Anonymous().Push(token, OtlpBuilder.Request("m", "1", false, [(Now, 1), (Now.AddDays(-40), 1), (Now.AddMinutes(12), 1)]))).Partial();
         partial.ShouldNotBeNull().RejectedDataPoints.ShouldBe(2);
         partial.ErrorMessage.ShouldContain("retention");
         partial.ErrorMessage.ShouldContain("ahead");

@@ -67,6 +67,9 @@ public class RunningServer : IAsyncLifetime
     public Uri Address { get; private set; } = null!;
     public int GrpcPort { get; } = TestDatabase.FreePorts(1);
     public int PracticePort { get; } = TestDatabase.FreePorts(4);
+
+    /// <summary>Where it looks for its mail server.</summary>
+    public int MailPort { get; } = TestDatabase.FreePorts(1);
     public IServiceProvider Services => _app!.Services;
 
     /// <summary>How often it keeps what it measures of itself. Not at all, so that what tests count is theirs.</summary>
@@ -85,7 +88,7 @@ public class RunningServer : IAsyncLifetime
         Address = new Uri($"http://127.0.0.1:{port}");
         _app = SkevinApp.Build([], new Dictionary<string, string?>
         {
-            ["SKEVIN_PORT"] = port.ToString(), ["SKEVIN_OTLP_GRPC_PORT"] = GrpcPort.ToString(), ["SKEVIN_DATABASE"] = Database, ["SKEVIN_DEMO"] = "1", ["SKEVIN_PRACTICE_PORT"] = PracticePort.ToString(), ["SKEVIN_OWN_TELEMETRY_SECONDS"] = OwnTelemetrySeconds.ToString(), ["SKEVIN_RETENTION_DAYS"] = "30",
+            ["SKEVIN_PORT"] = port.ToString(), ["SKEVIN_OTLP_GRPC_PORT"] = GrpcPort.ToString(), ["SKEVIN_DATABASE"] = Database, ["SKEVIN_DEMO"] = "1", ["SKEVIN_PRACTICE_PORT"] = PracticePort.ToString(), ["SKEVIN_OWN_TELEMETRY_SECONDS"] = OwnTelemetrySeconds.ToString(), ["SKEVIN_RETENTION_DAYS"] = "30", ["SKEVIN_SMTP"] = $"smtp://127.0.0.1:{MailPort}", ["SKEVIN_MAIL_FROM"] = "skevin@larkfield.example",
         });
         await Services.GetRequiredService<Preparation>().Run(CancellationToken.None);
         await _app.StartAsync();

@@ -55,6 +55,56 @@ public sealed class TellingTests(ServerWithStandIn server) : IClassFixture<Serve
     private string[] To(string rule) => [.. _got.Where(one => one.Body.Contains($"\"{rule}\"", StringComparison.Ordinal)).Select(one => one.To)];
 
     [Fact]
+    public async Task Mail_and_a_form_of_ones_own_carry_the_same_message_and_a_mail_that_is_not_taken_is_repeated_under_its_id()
+    {
+        foreach (var (url, template, what) in new[] { ("ftp://x", (string?)null, "ftp"), ("mailto:nobody", null, "no address"), ("http://127.0.0.1:1/x", "{\"text\": {rule}}", "JSON") })
+        {
+            using var refused = await server.Keeper.PostAsJsonAsync("api/contacts", new { name = "odd", url, template });
+            refused.StatusCode.ShouldBe(HttpStatusCode.BadRequest, what);
+        }
+        await using var mails = new MailSink(server.MailPort) { Answer = "452 no room" };
+        await server.Keeper.Send("api/contacts", new { name = "by-mail", url = "mailto:duty@larkfield.example" });
+        await server.Keeper.Send("api/contacts", new { name = "formed", url = $"{_hooks!.Urls.First()}/formed", template = "{\"text\": \"{all}\", \"n\": \"{count}\"}" });
+        await Rule("mailed", "mailed.metric", "by-mail", "formed");
+        await Push("mailed.metric", 5, "auction");
+        var refusal = await ApiCalls.Until(async () => (await server.Keeper.Json("api/messages")).AsArray().FirstOrDefault(message => (string)message!["contact"]! == "by-mail"), message => message?["lastError"] is not null, 40, "a mail that is not taken");
+        ((string)refusal!["lastError"]!).ShouldContain("no room");
+        mails.Answer = "250 kept";
+        await ApiCalls.Until(() => Task.FromResult(mails.Mails.Count), count => count > 0, 40, "the mail");
+        mails.Mails.TryPeek(out var mail).ShouldBeTrue();
+        mail!.ShouldContain("To: duty@larkfield.example");
+        mail.ShouldContain("Subject: major raised: mailed (auction, larkfield-south), 5 s");
+        // The id of the message is that of the mail, so that a repeat is known by it.
+        var id = Guid.Parse((string)refusal["id"]!);
+        mail.ShouldContain($"Message-Id: <{id:N}@larkfield.example>");
+        var formed = await ApiCalls.Until(() => Task.FromResult(_got.FirstOrDefault(one => one.To == "formed").Body), body => body is not null, 40, "the message in a form of its own");
+        JsonNode.DeepEquals(JsonNode.Parse(formed!), new JsonObject { ["text"] = "major raised: mailed (auction, larkfield-south), 5 s", ["n"] = "1" }).ShouldBeTrue(formed);
+    }
+
+    [Fact]
+    public async Task An_alarm_that_comes_and_goes_is_told_so_once_and_its_end_when_it_is_calm()
+    {
+        await Contact("patient");
+        await Rule("flaps", "flapping.metric", "patient");
+        for (var time = 1; time <= 5; time++)
+        {
+            foreach (var (value, count) in new[] { (5, time * 2 - 1), (0, time * 2) })
+                await ApiCalls.Until(async () =>
+                {
+                    await Push("flapping.metric", value, "auction");
+                    return (await server.Keeper.Json("api/alarms"))["events"]!.AsArray().Count(change => (string)change!["rule"]! == "flaps");
+                }, seen => seen == count, 40, $"transition {count}");
+        }
+        await ApiCalls.Until(() => Task.FromResult(To("flaps").Length), count => count == 7, 40, "seven messages");
+        // Three times raised and cleared as ever, the fourth raising with a word, then nothing but one end that waits until it is calm.
+        _got.Where(one => one.Body.Contains("\"flaps\"", StringComparison.Ordinal)).SelectMany(one => JsonNode.Parse(one.Body)!["messages"]?.AsArray().ToArray() ?? [JsonNode.Parse(one.Body)]).Select(message => ((string)message!["transition"]!, (bool)message["flapping"]!))
+            .ShouldBe([("raised", false), ("cleared", false), ("raised", false), ("cleared", false), ("raised", false), ("cleared", false), ("raised", true)]);
+        var waiting = (await server.Keeper.Json("api/messages")).AsArray().Where(message => (string)message!["rule"]! == "flaps" && message["deliveredAt"] is null).ShouldHaveSingleItem()!;
+        ((string)waiting["transition"]!).ShouldBe("cleared");
+        ((DateTimeOffset)waiting["waits"]! - (DateTimeOffset)waiting["createdAt"]!).TotalMinutes.ShouldBe(20, 0.5);
+    }
+
+    [Fact]
     public async Task Whoever_is_on_duty_is_told_then_the_next_until_somebody_acknowledges_and_all_of_them_of_the_end()
     {
         foreach (var name in new[] { "early-bird", "late-bird", "chief" })

@@ -4,6 +4,7 @@ using Microsoft.AspNetCore.Http.HttpResults;
 using Microsoft.EntityFrameworkCore;
 using Skevin.Core.Access;
 using Skevin.Core.Alarms;
+using Skevin.Core.Alarms.ReadyMade;
 using Skevin.Core.Query.Language;
 using Skevin.Core.Query.Run;
 using Skevin.Server.Access;
@@ -78,6 +79,10 @@ public sealed record VariantView(string? Above, string? Below, string Bound, str
 /// <summary>A bound and a hold time, and why these.</summary>
 public sealed record SuggestionView(string Bound, string Hold, string Why);
 
+/// <summary>A runbook that ships.</summary>
+/// <param name="Text">Markdown.</param>
+public sealed record Runbook(string Text);
+
 /// <summary>Station 6.</summary>
 public static class AlarmEndpoints
 {
@@ -85,6 +90,8 @@ public static class AlarmEndpoints
     public static void AddAlarms(this IServiceCollection services)
     {
         services.AddSingleton<JudgeRules>();
+        services.AddSingleton<TellOfChange>();
+        services.AddSingleton<SendMail>();
         services.AddSingleton<DeliverMessages>();
         services.AddSingleton<EscalateAlarms>();
         services.AddSingleton<SaveRule>();
@@ -158,6 +165,9 @@ public static class AlarmEndpoints
             note.About = await incidents.Remove(id, stop);
             return note.About is null ? new Problem(404, "No such incident.", "It was taken out before.").Http() : TypedResults.NoContent();
         }).Needs(Roles.Responder).Audits("took out an incident");
+        routes.MapGet("/api/alert-rules/ready-made", () => ReadyMadeRules.All).Needs(Roles.Reader);
+        routes.MapGet("/api/runbooks/{area}/{name}", Results<Ok<Runbook>, ProblemHttpResult> (string area, string name) =>
+            ReadyMadeRules.Runbook($"{area}/{name}") is { } text ? TypedResults.Ok(new Runbook(text)) : new Problem(404, "No such runbook.", "It does not ship with this server.").Http()).Needs(Roles.Reader);
         routes.MapTelling();
         routes.MapDrills();
         routes.MapAlarmNotes();

@@ -15,7 +15,7 @@ namespace Skevin.Server.Alarms;
 public sealed record Posted(string? Error, double Milliseconds);
 
 /// <summary>Posts waiting messages, at least once each, with a stable id. Those to one contact that wait together are sent as one.</summary>
-public sealed class DeliverMessages(IDbContextFactory<SkevinContext> contexts, IHttpClientFactory clients, IDataProtectionProvider protection, TimeProvider clock)
+public sealed class DeliverMessages(IDbContextFactory<SkevinContext> contexts, IHttpClientFactory clients, IDataProtectionProvider protection, Telling.SendMail mail, SkevinOptions options, TimeProvider clock)
 {
     /// <summary>Failed attempts after which a contact is taken for one that cannot be told.</summary>
     public const int Unreachable = 3;
@@ -44,11 +44,11 @@ public sealed class DeliverMessages(IDbContextFactory<SkevinContext> contexts, I
                 message.GroupId = group;
         }
         await context.SaveChangesAsync(stop);
-        var secrets = await context.Contacts.AsNoTracking().Where(contact => contact.ProtectedSecret != null).ToDictionaryAsync(contact => contact.Name, contact => contact.ProtectedSecret, stop);
+        var contacts = await context.Contacts.AsNoTracking().ToDictionaryAsync(contact => contact.Name, stop);
         foreach (var group in due.GroupBy(message => message.GroupId!.Value))
         {
             var messages = group.ToArray();
-            var error = (await Post(messages[0].Url, group.Key, Body(group.Key, messages), secrets.GetValueOrDefault(messages[0].Contact), stop)).Error;
+            var error = (await Send(messages[0].Url, group.Key, [.. messages.Select(message => message.Body)], contacts.GetValueOrDefault(messages[0].Contact), stop)).Error;
             OwnMetrics.Tried(error is null);
             var attempts = messages.Max(message => message.Attempts) + 1;
             foreach (var message in messages)
@@ -69,7 +69,7 @@ public sealed class DeliverMessages(IDbContextFactory<SkevinContext> contexts, I
     public Task<Posted> Try(ContactRow contact, CancellationToken stop)
     {
         var id = Guid.CreateVersion7();
-        return Post(contact.Url, id, new JsonObject { ["id"] = id.ToString(), ["test"] = true, ["rule"] = "A test message", ["at"] = clock.GetUtcNow().ToString("O", System.Globalization.CultureInfo.InvariantCulture) }.ToJsonString(), contact.ProtectedSecret, stop);
+        return Send(contact.Url, id, [new JsonObject { ["id"] = id.ToString(), ["test"] = true, ["rule"] = "A test message", ["transition"] = "test", ["at"] = clock.GetUtcNow().ToString("O", System.Globalization.CultureInfo.InvariantCulture) }.ToJsonString()], contact, stop);
     }
 
     // Somebody whom nothing reaches does not know it; everybody else is told, once for each time it begins.
@@ -90,8 +90,15 @@ public sealed class DeliverMessages(IDbContextFactory<SkevinContext> contexts, I
         }
     }
 
-    private static string Body(Guid group, MessageRow[] messages) => messages.Length == 1 ? messages[0].Body
-        : new JsonObject { ["id"] = group.ToString(), ["messages"] = new JsonArray([.. messages.Select(message => JsonNode.Parse(message.Body))]) }.ToJsonString();
+    private async Task<Posted> Send(string url, Guid group, string[] bodies, ContactRow? contact, CancellationToken stop)
+    {
+        var began = System.Diagnostics.Stopwatch.GetTimestamp();
+        JsonNode[] Read() => [.. bodies.Select(body => JsonNode.Parse(body)!)];
+        if (url.StartsWith(Telling.SendMail.Scheme, StringComparison.OrdinalIgnoreCase))
+            return new(await mail.Run(url, group, Read(), stop), System.Diagnostics.Stopwatch.GetElapsedTime(began).TotalMilliseconds);
+        return await Post(url, group, contact?.Template is { } template ? HookTemplate.Fill(template, HookTemplate.Texts(group.ToString(), Read(), options.Address + "/alarms"))
+            : bodies.Length == 1 ? bodies[0] : new JsonObject { ["id"] = group.ToString(), ["messages"] = new JsonArray(Read()) }.ToJsonString(), contact?.ProtectedSecret, stop);
+    }
 
     private async Task<Posted> Post(string url, Guid id, string body, string? secret, CancellationToken stop)
     {

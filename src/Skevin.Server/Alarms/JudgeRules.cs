@@ -15,7 +15,7 @@ using Skevin.Storage;
 namespace Skevin.Server.Alarms;
 
 /// <summary>Judges the slots of one rule that have come due, each once, and records verdicts, transitions and messages together.</summary>
-public sealed class JudgeRules(IDbContextFactory<SkevinContext> contexts, AskEnquiry ask, LiveFeed feed, TimeProvider clock)
+public sealed class JudgeRules(IDbContextFactory<SkevinContext> contexts, AskEnquiry ask, Telling.TellOfChange tell, LiveFeed feed, TimeProvider clock)
 {
     // After a standstill the slots missed are still judged, up to this long ago; earlier ones are left to replay.
     private static readonly TimeSpan Longest = TimeSpan.FromHours(2);
@@ -161,7 +161,7 @@ public sealed class JudgeRules(IDbContextFactory<SkevinContext> contexts, AskEnq
                 alarm = Keep(context, alarms, alarm, row, document, labels, answer.Unit, after, value);
                 if (transition != AlarmTransition.None && alarm is not null)
                 {
-                    await Tell(context, row, document, alarm, cluster, transition, end, value, before, directory, stop);
+                    await tell.Run(context, row, document, alarm, cluster, transition, end, value, before, directory, stop);
                     told = true;
                 }
                 if (alarm is { State: AlarmState.Quiet })
@@ -196,54 +196,6 @@ public sealed class JudgeRules(IDbContextFactory<SkevinContext> contexts, AskEnq
         alarm.Value = double.IsFinite(value) ? value : alarm.Value;
         alarm.Severity = document.Severity;
         return alarm;
-    }
-
-    private async Task Tell(
-        SkevinContext context, AlarmRuleRow rule, RuleDocument document, AlarmRow alarm, string cluster, AlarmTransition transition, long slotEnd,
-        double value, AlarmStatus before, Telling.Directory directory, CancellationToken stop)
-    {
-        var now = clock.GetUtcNow();
-        var at = DateTimeOffset.FromUnixTimeMilliseconds(slotEnd);
-        var change = new AlarmEventRow
-        {
-            Id = Guid.CreateVersion7(), RuleId = rule.Id, AlarmId = alarm.Id, ClusterId = rule.ClusterId, RuleName = rule.Name, Labels = alarm.Labels,
-            Transition = transition, At = at, RecordedAt = now, Value = double.IsFinite(value) ? value : null, Unit = alarm.Unit, Severity = document.Severity,
-        };
-        context.AlarmEvents.Add(change);
-        if (transition == AlarmTransition.Raised)
-            context.Marks.Add(new MarkRow { Id = change.Id, ClusterId = rule.ClusterId, At = at, Kind = "alarm", Text = rule.Name });
-        // A shelved alarm is recorded, not told.
-        if (alarm.ShelvedUntil > now)
-            return;
-        var recipients = transition == AlarmTransition.Raised ? directory.First(document.Tell ?? [], document.Severity, now).DistinctBy(recipient => (recipient.Contact.Name, recipient.Team)).ToArray() : await Told(context, alarm.Id, directory, now, stop);
-        // Whoever is told has to know that it is practice.
-        var drill = recipients.Length > 0 && await context.Drills.AnyAsync(one => one.RuleId == rule.Id && one.EndedAt == null, stop);
-        foreach (var recipient in recipients)
-        {
-            var message = Guid.CreateVersion7();
-            context.Messages.Add(new MessageRow
-            {
-                Id = message, EventId = change.Id, AlarmId = alarm.Id, Contact = recipient.Contact.Name, Url = recipient.Contact.Url, Team = recipient.Team, Step = recipient.Step, CreatedAt = now, NextTry = recipient.At,
-                Body = JsonSerializer.Serialize(new
-                {
-                    id = message, alarm = alarm.Id, rule = rule.Name, transition, severity = document.Severity, cluster,
-                    labels = JsonSerializer.Deserialize<Dictionary<string, string>>(alarm.Labels), at,
-                    raisedAt = DateTimeOffset.FromUnixTimeMilliseconds(transition == AlarmTransition.Raised ? slotEnd : before.RaisedAt),
-                    value = change.Value, worst = double.IsFinite(before.Worst) ? before.Worst : change.Value, unit = alarm.Unit,
-                    runbook = document.Runbook, drill,
-                }, Json),
-            });
-        }
-    }
-
-    // The end is told to those who were told of the beginning, not before they are.
-    private static async Task<Telling.Recipient[]> Told(SkevinContext context, Guid alarm, Telling.Directory directory, DateTimeOffset now, CancellationToken stop)
-    {
-        var told = await context.Messages.AsNoTracking().Where(message => message.AlarmId == alarm).ToListAsync(stop);
-        told.AddRange(context.ChangeTracker.Entries<MessageRow>().Where(entry => entry.State == EntityState.Added && entry.Entity.AlarmId == alarm).Select(entry => entry.Entity));
-        return [.. told.GroupBy(message => message.Contact).Select(group => group.MinBy(message => message.CreatedAt)!)
-            .Where(message => directory.Contact(message.Contact) is not null)
-            .Select(message => new Telling.Recipient(directory.Contact(message.Contact)!, message.Team, message.Step, message.DeliveredAt is null && message.NextTry > now ? message.NextTry : now))];
     }
 
     // Whether it is news.

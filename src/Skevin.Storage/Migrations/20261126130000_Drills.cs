@@ -5,7 +5,7 @@ using Microsoft.EntityFrameworkCore.Migrations;
 
 namespace Skevin.Storage.Migrations
 {
-    /// <summary>The last drill of each alert rule.</summary>
+    /// <summary>The last drill of each alert rule, and the form of messages to a contact.</summary>
     [DbContext(typeof(SkevinContext))]
     [Migration("20261126130000_Drills")]
     public partial class Drills : Migration
@@ -21,9 +21,10 @@ namespace Skevin.Storage.Migrations
                 ended_at timestamptz,
                 document jsonb not null
             );
+            alter table contact add column template text;
             """);
 
         /// <inheritdoc />
-        protected override void Down(MigrationBuilder migrationBuilder) => migrationBuilder.Sql("drop table drill;");
+        protected override void Down(MigrationBuilder migrationBuilder) => migrationBuilder.Sql("drop table drill; alter table contact drop column template;");
     }
 }

@@ -439,6 +439,10 @@ namespace Skevin.Storage.Migrations
                         .HasColumnType("text")
                         .HasColumnName("protected_secret");
 
+                    b.Property<string>("Template")
+                        .HasColumnType("text")
+                        .HasColumnName("template");
+
                     b.Property<string>("Url")
                         .IsRequired()
                         .HasColumnType("text")

@@ -1,6 +1,6 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { useSearchParams } from "react-router";
+import { Link, useSearchParams } from "react-router";
 import styled from "styled-components";
 import { api, got, type Schemas } from "../api/client";
 import { Button, Card, Empty, Heading, Mark, Mono, Quiet, Row, Title, Trouble, Waiting } from "../parts/basics";
@@ -16,6 +16,9 @@ import { drillWords } from "./drill";
 import { AlarmHistory } from "./AlarmHistory";
 import { lines, type AlarmLine } from "./groups";
 import { RuleEditor } from "./RuleEditor";
+import { shippedRunbook } from "./readyMade";
+import { ReadyMadeDialog } from "./ReadyMadeDialog";
+import { RunbookDialog } from "./RunbookDialog";
 import { raisedWhen } from "./sentence";
 import { TellingPage } from "./TellingPage";
 
@@ -41,6 +44,9 @@ export function AlarmsStation() {
   const [open, setOpen] = useState<string | null>(null);
   const [unfolded, setUnfolded] = useState<ReadonlySet<string>>(new Set());
   const [messages, setMessages] = useState(false);
+  const [ready, setReady] = useState(false);
+  const runbook = search.get("runbook");
+  const showRunbook = (name: string | null) => setSearch((before) => { const next = new URLSearchParams(before); if (name) next.set("runbook", name); else next.delete("runbook"); return next; });
   const alarms = useQuery({ queryKey: ["alarms", cluster], enabled: !!cluster, refetchInterval: 5000, queryFn: () => got(api.GET("/api/alarms", { params: { query: { cluster } } })) });
   const rules = useQuery({ queryKey: ["rules", cluster], enabled: !!cluster, refetchInterval: 10_000, queryFn: () => got(api.GET("/api/alert-rules", { params: { query: { cluster } } })) });
   const told = useQuery({ queryKey: ["contacts"], refetchInterval: 10_000, queryFn: () => got(api.GET("/api/contacts")) });
@@ -91,6 +97,7 @@ export function AlarmsStation() {
         <Button onPress={() => setMessages(true)}>Messages</Button>
         <Button onPress={() => edit("told")}>Who is told</Button>
         <Button needs="author" onPress={() => edit("budget")}>Error budget</Button>
+        <Button onPress={() => setReady(true)}>Ready-made</Button>
         <Button needs="author" main onPress={() => edit("new")}>New alert rule</Button>
       </>}>{raised.length === 0 ? "Nothing needs a person" : raised.length === 1 ? "One alarm is raised" : `${raised.length} alarms are raised`}</Title>
       {(told.data ?? []).filter((contact) => contact.failingSince).map((contact) => (
@@ -116,6 +123,8 @@ export function AlarmsStation() {
             : <Table label="What happened lately" columns={eventColumns} rows={alarms.data.events.filter((event) => inScope(event.labels as Record<string, string>))} rowKey={(event) => event.id} />}
         </List>
       </Two>
+      {ready && <ReadyMadeDialog cluster={cluster} rules={rules.data} close={() => setReady(false)} open={edit} />}
+      {runbook && <RunbookDialog name={runbook} close={() => showRunbook(null)} />}
       {messages && <MessagesDialog cluster={cluster} close={() => setMessages(false)} />}
       {rules.data.length > 0 && <RuleActions rules={rules.data} refresh={() => void queries.invalidateQueries({ queryKey: ["rules"] })} />}
     </>
@@ -172,7 +181,7 @@ function AlarmDrawer({ alarm, close }: { alarm: Alarm; close: () => void }) {
       {error ? <Trouble error={error} /> : null}
       <div><a href={`/ask?${new URLSearchParams({ cluster: alarm.cluster, q: alarm.when, from: String(from), to: String(now) })}`}>Ask what it watches around that time</a></div>
       <AlarmHistory id={alarm.id} />
-      {alarm.runbook && <div><a href={alarm.runbook} target="_blank" rel="noreferrer">Runbook</a></div>}
+      {alarm.runbook && <div>{shippedRunbook(alarm.runbook) ? <Link to={alarm.runbook}>Runbook</Link> : <a href={alarm.runbook} target="_blank" rel="noreferrer">Runbook</a>}</div>}
     </Drawer>
   );
 }

@@ -26,7 +26,7 @@ export function TellingPage({ close }: { close: () => void }) {
   const teams = useQuery({ queryKey: ["teams"], refetchInterval: 30_000, queryFn: () => got(api.GET("/api/teams")) });
   const [editing, setEditing] = useState<Team | "new" | null>(null);
   const [taking, setTaking] = useState<Team | null>(null);
-  const [adding, setAdding] = useState(false);
+  const [adding, setAdding] = useState<Contact | "new" | null>(null);
   const [error, setError] = useState<unknown>(null);
   const refresh = () => { void queries.invalidateQueries({ queryKey: ["contacts"] }); void queries.invalidateQueries({ queryKey: ["teams"] }); };
   const act = async (work: () => Promise<unknown>) => { try { setError(null); await work(); } catch (wrong) { setError(wrong); } refresh(); };
@@ -37,15 +37,15 @@ export function TellingPage({ close }: { close: () => void }) {
     <>
       <Title about={`${names.length} ${names.length === 1 ? "contact" : "contacts"}, ${teams.data.length} ${teams.data.length === 1 ? "team" : "teams"}`} actions={<>
         <Button onPress={close}>Back to the alarms</Button>
-        <Button needs="keeper" onPress={() => setAdding(true)}>New contact</Button>
+        <Button needs="keeper" onPress={() => setAdding("new")}>New contact</Button>
         <Button needs="keeper" main isDisabled={names.length === 0} onPress={() => setEditing("new")}>New team</Button>
       </>}>Who is told</Title>
       {error ? <Trouble error={error} /> : null}
       <Two>
         <Part>
           <Heading>Contacts</Heading>
-          {names.length === 0 ? <Empty title="Nobody is told yet" action={<Button needs="keeper" main onPress={() => setAdding(true)}>New contact</Button>}>A contact is an address messages are posted to as JSON.</Empty>
-            : contacts.data.map((contact) => <ContactLine key={contact.id} contact={contact} act={act} />)}
+          {names.length === 0 ? <Empty title="Nobody is told yet" action={<Button needs="keeper" main onPress={() => setAdding("new")}>New contact</Button>}>A contact is an address messages are posted to as JSON, or sent to by mail.</Empty>
+            : contacts.data.map((contact) => <ContactLine key={contact.id} contact={contact} act={act} edit={() => setAdding(contact)} />)}
         </Part>
         <Part>
           <Heading>Teams</Heading>
@@ -53,14 +53,14 @@ export function TellingPage({ close }: { close: () => void }) {
             : teams.data.map((team) => <TeamLine key={team.document.team} team={team} edit={() => setEditing(team)} take={() => setTaking(team)} remove={() => act(() => got(api.DELETE("/api/teams/{name}", { params: { path: { name: team.document.team } } })))} />)}
         </Part>
       </Two>
-      {adding && <ContactDialog close={() => { setAdding(false); refresh(); }} />}
+      {adding && <ContactDialog contact={adding === "new" ? null : adding} close={() => { setAdding(null); refresh(); }} />}
       {editing && <TeamDialog team={editing === "new" ? null : editing.document} contacts={names} close={() => { setEditing(null); refresh(); }} />}
       {taking && <DutyDialog team={taking} contacts={names} close={() => { setTaking(null); refresh(); }} />}
     </>
   );
 }
 
-function ContactLine({ contact, act }: { contact: Contact; act: (work: () => Promise<unknown>) => Promise<void> }) {
+function ContactLine({ contact, act, edit }: { contact: Contact; act: (work: () => Promise<unknown>) => Promise<void>; edit: () => void }) {
   const { now } = useNow();
   const [tried, setTried] = useState<string | null>(null);
   const [secret, setSecret] = useState<string | null>(null);
@@ -74,10 +74,11 @@ function ContactLine({ contact, act }: { contact: Contact; act: (work: () => Pro
   return (
     <Line>
       <Row style={{ justifyContent: "space-between" }} $gap={8}>
-        <span><Mark level={failing ? "major" : "clear"} title={failing ? "not reached" : "reached"} /><b>{contact.name}</b>{contact.signed && <Quiet> signed</Quiet>}</span>
+        <span><Mark level={failing ? "major" : "clear"} title={failing ? "not reached" : "reached"} /><b>{contact.name}</b><Quiet>{contact.signed && " signed"}{contact.template && ", in a form of its own"}</Quiet></span>
         <Row $gap={4}>
           <Button bare needs="keeper" onPress={test}>Send a test</Button>
-          <Button bare needs="keeper" onPress={() => act(async () => setSecret((await got(api.POST("/api/contacts", { body: { name: contact.name, url: contact.url, sign: true } }))).secret))}>{contact.signed ? "New secret" : "Sign"}</Button>
+          <Button bare needs="keeper" aria-label={`Change ${contact.name}`} onPress={edit}>Change</Button>
+          {!contact.url.startsWith("mailto:") && <Button bare needs="keeper" onPress={() => act(async () => setSecret((await got(api.POST("/api/contacts", { body: { name: contact.name, url: contact.url, sign: true } }))).secret))}>{contact.signed ? "New secret" : "Sign"}</Button>}
           {removing ? <Button main onPress={() => act(() => got(api.DELETE("/api/contacts/{id}", { params: { path: { id: contact.id } } })))}>Remove {contact.name} for good</Button>
             : <Button bare needs="keeper" aria-label={`Remove ${contact.name}`} onPress={() => setRemoving(true)}>Remove</Button>}
         </Row>
@@ -116,16 +117,22 @@ function TeamLine({ team, edit, take, remove }: { team: Team; edit: () => void; 
   );
 }
 
-function ContactDialog({ close }: { close: () => void }) {
-  const [name, setName] = useState("");
-  const [url, setUrl] = useState("");
+const example = '{"text": "{all}", "link": "{link}"}';
+
+/** A contact: where messages go, and in which form. */
+function ContactDialog({ contact, close }: { contact: Contact | null; close: () => void }) {
+  const [name, setName] = useState(contact?.name ?? "");
+  const [url, setUrl] = useState(contact?.url ?? "");
+  const [template, setTemplate] = useState(contact?.template ?? "");
   const [error, setError] = useState<unknown>(null);
+  const mail = url.trim().toLowerCase().startsWith("mailto:");
   return (
-    <Dialog title="New contact" width={520} onClose={close} actions={<Button main isDisabled={!name.trim() || !url.trim()} onPress={async () => {
-      try { setError(null); await got(api.POST("/api/contacts", { body: { name: name.trim(), url: url.trim(), sign: null } })); close(); } catch (wrong) { setError(wrong); }
+    <Dialog title={contact ? contact.name : "New contact"} width={560} onClose={close} actions={<Button main isDisabled={!name.trim() || !url.trim()} onPress={async () => {
+      try { setError(null); await got(api.POST("/api/contacts", { body: { name: name.trim(), url: url.trim(), sign: null, template: mail ? "" : template.trim() } })); close(); } catch (wrong) { setError(wrong); }
     }}>Keep contact</Button>}>
-      <TextInput label="Name" value={name} onChange={setName} help="Rules and teams name it." autoFocus />
-      <TextInput label="Address" value={url} onChange={setUrl} help="Messages are posted here as JSON, with an id that stays the same when one is repeated. Several that come at once are sent as one." />
+      {!contact && <TextInput label="Name" value={name} onChange={setName} help="Rules and teams name it." autoFocus />}
+      <TextInput label="Address" value={url} onChange={setUrl} help="https://… posts messages as JSON, mailto:duty@larkfield.example sends them by mail. Each has an id that stays the same when it is repeated; several that come at once are sent as one." />
+      {!mail && <TextInput label="Form of the JSON, where the receiver wants another" rows={3} value={template} onChange={setTemplate} placeholder={example} help="Empty for Skevin's own. Names in braces stand inside of texts: {all} is a line a message; {rule}, {transition}, {severity}, {cluster}, {labels}, {value}, {unit}, {runbook}, {link}, {count}." />}
       {error ? <Trouble error={error} /> : null}
     </Dialog>
   );

@@ -15,14 +15,15 @@ namespace Skevin.Server.Alarms.Telling;
 
 /// <summary>Somebody to tell.</summary>
 /// <param name="Sign">Whether a new secret is made with which messages are signed; left out, it stays as it is.</param>
-public sealed record ContactRequest(string Name, string Url, bool? Sign = null);
+/// <param name="Template">Form of messages to it; see <see cref="HookTemplate"/>. Empty for Skevin's own; left out, it stays as it is.</param>
+public sealed record ContactRequest(string Name, string Url, bool? Sign = null, string? Template = null);
 
 /// <summary>Somebody who can be told.</summary>
 /// <param name="Signed">Whether messages are signed.</param>
 /// <param name="Waiting">Messages that wait.</param>
 /// <param name="FailingSince">Since when nothing is taken; null where messages are.</param>
 /// <param name="LastError">Why the last attempt failed.</param>
-public sealed record ContactView(int Id, string Name, string Url, bool Signed, int Waiting, DateTimeOffset? FailingSince, string? LastError);
+public sealed record ContactView(int Id, string Name, string Url, bool Signed, int Waiting, DateTimeOffset? FailingSince, string? LastError, string? Template);
 
 /// <summary>A contact that was kept.</summary>
 /// <param name="Secret">Its new secret, shown once; null where none was made.</param>
@@ -48,11 +49,15 @@ public static class TellingEndpoints
     public static void MapTelling(this IEndpointRouteBuilder routes)
     {
         routes.MapGet("/api/contacts", Contacts).Needs(Roles.Reader);
-        routes.MapPost("/api/contacts", async Task<Results<Ok<KeptContact>, ProblemHttpResult>> (ContactRequest body, IDbContextFactory<SkevinContext> contexts, DeliverMessages deliver, AuditNote note, CancellationToken stop) =>
+        routes.MapPost("/api/contacts", async Task<Results<Ok<KeptContact>, ProblemHttpResult>> (ContactRequest body, IDbContextFactory<SkevinContext> contexts, DeliverMessages deliver, SendMail mail, AuditNote note, CancellationToken stop) =>
         {
             note.About = body.Name;
-            if (string.IsNullOrWhiteSpace(body.Name) || body.Name.Length > 100 || body.Name.Trim() == Team.OnDuty || !Uri.TryCreate(body.Url, UriKind.Absolute, out var url) || url.Scheme is not ("http" or "https"))
-                return new Problem(400, "The contact cannot be kept.", "It needs a name and an address that begins with http:// or https://.").Http();
+            if (string.IsNullOrWhiteSpace(body.Name) || body.Name.Length > 100 || body.Name.Trim() == Team.OnDuty || !Uri.TryCreate(body.Url, UriKind.Absolute, out var url) || url.Scheme is not ("http" or "https" or "mailto"))
+                return new Problem(400, "The contact cannot be kept.", "It needs a name and an address that begins with http://, https:// or mailto:.").Http();
+            if (url.Scheme == "mailto" && (!mail.Possible || !MimeKit.MailboxAddress.TryParse(body.Url[SendMail.Scheme.Length..], out var box) || box.Domain.Length == 0))
+                return new Problem(400, "The contact cannot be kept.", mail.Possible ? $"'{body.Url}' is no address such as mailto:duty@larkfield.example." : "There is no mail server: whoever runs this server sets SKEVIN_SMTP.").Http();
+            if (body.Template is { Length: > 0 } template && HookTemplate.Problem(template) is { } wrong)
+                return new Problem(400, "The template cannot be used.", wrong, new[] { new RuleMistake("template", wrong) }).Http();
             await using var context = await contexts.CreateDbContextAsync(stop);
             var name = body.Name.Trim();
             if (await context.Teams.AnyAsync(team => team.Name == name, stop))
@@ -61,6 +66,8 @@ public static class TellingEndpoints
             if (row is null)
                 context.Contacts.Add(row = new ContactRow { Name = name, Url = body.Url });
             row.Url = body.Url;
+            if (body.Template is { } form)
+                row.Template = form.Trim().Length == 0 ? null : form;
             var secret = body.Sign == true ? HookSignature.NewSecret() : null;
             if (body.Sign is { } sign)
                 row.ProtectedSecret = sign ? deliver.Protect(secret!) : null;
@@ -147,7 +154,7 @@ public static class TellingEndpoints
             .. (await context.Contacts.AsNoTracking().OrderBy(contact => contact.Name).ToListAsync(stop)).Select(contact =>
             {
                 var failing = waiting[contact.Name].Where(message => message.Attempts >= DeliverMessages.Unreachable).ToArray();
-                return new ContactView(contact.Id, contact.Name, whole ? contact.Url : "", contact.ProtectedSecret is not null, waiting[contact.Name].Count(), failing.Length > 0 ? failing.Min(message => message.CreatedAt) : null, failing.FirstOrDefault()?.LastError);
+                return new ContactView(contact.Id, contact.Name, whole ? contact.Url : "", contact.ProtectedSecret is not null, waiting[contact.Name].Count(), failing.Length > 0 ? failing.Min(message => message.CreatedAt) : null, failing.FirstOrDefault()?.LastError, contact.Template);
             }),
         ];
     }

@@ -2717,6 +2717,79 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/alert-rules/ready-made": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ReadyMadeRule"][];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/runbooks/{area}/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    area: string;
+                    name: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Runbook"];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/contacts": {
         parameters: {
             query?: never;
@@ -3649,6 +3722,7 @@ export interface components {
             name: string;
             url: string;
             sign?: null | boolean;
+            template?: null | string;
         };
         ContactView: {
             /** Format: int32 */
@@ -3661,6 +3735,7 @@ export interface components {
             /** Format: date-time */
             failingSince: null | string;
             lastError: null | string;
+            template: null | string;
         };
         ContainerView: {
             name: string;
@@ -4377,6 +4452,11 @@ export interface components {
             found: string;
             fix: null | string;
         };
+        ReadyMadeRule: {
+            area: string;
+            document: components["schemas"]["RuleDocument"];
+            runbook: string;
+        };
         Removal: {
             removed: string[];
             leftOnNodes: string[];
@@ -4530,6 +4610,9 @@ export interface components {
             /** Format: int32 */
             raised: number;
             drill: null | components["schemas"]["DrillView"];
+        };
+        Runbook: {
+            text: string;
         };
         SeeAsRequest: {
             id: string;
