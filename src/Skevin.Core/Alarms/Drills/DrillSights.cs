@@ -11,14 +11,14 @@ public static class DrillSights
     /// <param name="below">Whether the rule is raised below its bound.</param>
     public static (int Slots, int Values, int LongestBeyond, long? FirstBeyond, double? Nearest) Of(IEnumerable<(long End, SlotVerdict[] Verdicts)> slots, bool below)
     {
-        var (count, values, longest) = (0, 0, 0);
+        var (judged, filled, longest) = (0, 0, 0);
         long? first = null;
         double? nearest = null;
         var running = new Dictionary<string, int>();
         foreach (var (end, verdicts) in slots)
         {
-            count++;
-            values += verdicts.Any(verdict => verdict.Value is not null) ? 1 : 0;
+            judged++;
+            filled += verdicts.Any(verdict => verdict.Value is not null) ? 1 : 0;
             foreach (var verdict in verdicts)
             {
                 if (verdict.Value is { } value)
@@ -30,6 +30,6 @@ public static class DrillSights
                     first ??= end;
             }
         }
-        return (count, values, longest, first, nearest);
+        return (judged, filled, longest, first, nearest);
     }
 }
