@@ -1,5 +1,10 @@
+using System.Collections.Concurrent;
 using System.Diagnostics;
 using System.Net.Http.Json;
+using Microsoft.AspNetCore.Builder;
+using Microsoft.AspNetCore.Hosting;
+using Microsoft.AspNetCore.Http;
+using Microsoft.Extensions.Logging;
 using Npgsql;
 using Skevin.Agent.Buffer;
 
@@ -106,6 +111,74 @@ public sealed class KillTests
             (await client.PostAsJsonAsync("api/session", new { email = "amsel@larkfield.example", password = "falling-clock" })).IsSuccessStatusCode.ShouldBeTrue();
             var answered = await client.Ask("kill -> count every 1s", begin.AddSeconds(-1), begin.AddSeconds(Requests * 10 - 1), "c");
             answered["series"]![0]!["points"]!.AsArray().ShouldAllBe(point => (double?)point![1] == Senders);
+        }
+        finally
+        {
+            process.Kill();
+        }
+    }
+
+    [Fact]
+    public async Task Killed_between_alarm_and_message_the_server_tells_each_transition_under_one_id_and_records_it_once()
+    {
+        var database = await TestDatabase.Make();
+        var port = TestDatabase.FreePorts(1);
+        using var client = new HttpClient { BaseAddress = new Uri($"http://127.0.0.1:{port}"), Timeout = TimeSpan.FromSeconds(20) };
+        var keys = new ConcurrentQueue<string>();
+        var answers = false;
+        var builder = WebApplication.CreateSlimBuilder();
+        builder.Logging.ClearProviders();
+        builder.WebHost.UseSetting("urls", "http://127.0.0.1:0");
+        await using var receiver = builder.Build();
+        receiver.MapPost("/hook", async (HttpContext context) =>
+        {
+            keys.Enqueue(context.Request.Headers["Idempotency-Key"].ToString());
+            // As long as the server lives it does not hear whether its message was taken.
+            while (!Volatile.Read(ref answers) && !context.RequestAborted.IsCancellationRequested)
+                await Task.Delay(50);
+            return Results.Ok();
+        });
+        await receiver.StartAsync();
+        var process = Start(database, port);
+        try
+        {
+            await Ready(client);
+            await using var connection = new NpgsqlConnection(database);
+            await connection.OpenAsync();
+            await using (var insert = new NpgsqlCommand("""
+                insert into cluster (name, protected_kubeconfig, address, connected_at, connected_by) values ('c', '', '', now(), 't');
+                insert into ingest_token (id, name, cluster_id, hash, for_agents, created_at, created_by) select gen_random_uuid(), 't', id, sha256('skv_kill'), false, now(), 't' from cluster;
+                insert into contact (name, url) values ('slow', @url);
+                insert into alarm_rule (id, cluster_id, name, document, in_force, owner_id, created_at, judged_to)
+                    select gen_random_uuid(), cluster.id, 'r', '{"rule": "r", "when": "killed -> max", "above": "1", "every": "5s", "wait": "1s", "tell": ["slow"], "cluster": "c"}', true, person.id, now(), extract(epoch from now())::bigint * 1000
+                    from cluster, "AspNetUsers" person;
+                """, connection))
+            {
+                insert.Parameters.AddWithValue("url", receiver.Urls.First() + "/hook");
+                await insert.ExecuteNonQueryAsync();
+            }
+            for (var kill = 0; kill < 2; kill++)
+            {
+                // Raised, then cleared: each time the server is killed while its message is under way.
+                var (before, value) = (keys.Distinct().Count(), kill == 0 ? 5 : 0);
+                await ApiCalls.Until(async () =>
+                {
+                    using var pushed = await client.Push("skv_kill", OtlpBuilder.Request("killed", "1", false, [(DateTimeOffset.UtcNow, value)]));
+                    return keys.Distinct().Count();
+                }, count => count > before, 60, "a message on its way");
+                process.Kill();
+                await process.WaitForExitAsync();
+                Volatile.Write(ref answers, true);
+                process = Start(database, port);
+                await Ready(client);
+                await using var waiting = new NpgsqlCommand("select count(*) from message where delivered_at is null", connection);
+                await ApiCalls.Until(async () => (long)(await waiting.ExecuteScalarAsync())!, count => count == 0, 60, "the message to be told");
+                Volatile.Write(ref answers, false);
+            }
+            keys.Distinct().Count().ShouldBe(2);
+            keys.GroupBy(key => key).ShouldAllBe(attempts => attempts.Count() == 2, "once not heard, once again under the same id");
+            await using var told = new NpgsqlCommand("select string_agg(e.transition::text || ' ' || (select count(*) from message m where m.event_id = e.id), ',' order by e.at) from alarm_event e", connection);
+            ((string)(await told.ExecuteScalarAsync())!).ShouldBe("1 1,2 1");
         }
         finally
         {

@@ -125,4 +125,52 @@ test("a promise shows what is left of its error budget, and its rules are put in
   for (const window of ["1h", "6h", "3d"]) await page.getByRole("table", { name: "Alert rules" }).getByRole("row", { name: new RegExp(`Gatehouse answers: .* in ${window}`) }).waitFor();
 });
 
+test("a ready-made rule is taken as a draft, has a runbook, and is drilled once it is in force", async () => {
+  const { page } = it;
+  await page.goto(`${base}/alarms?cluster=larkfield-north`);
+  await button(page, "Ready-made").click();
+  await page.getByRole("button", { name: "Runbook of A node is not ready" }).click();
+  await page.getByRole("dialog").getByRole("heading", { name: "Look at" }).waitFor();
+  await accessible(page, "a runbook");
+  await button(page, "Close").click();
+  await page.getByRole("dialog").getByText("A node is not ready", { exact: true }).click();
+  await accessible(page, "ready-made rules");
+  await button(page, "Keep as a draft").click();
+  await page.getByRole("heading", { level: 1, name: "A node is not ready" }).waitFor();
+  await button(page, "Drill").click();
+  await page.getByText("The rule is not in force.", { exact: false }).waitFor();
+  await button(page, "Close").click();
+  await button(page, "Put in force").click();
+  await page.getByRole("row", { name: /A node is not ready.*never/ }).click();
+  await button(page, "Drill").click();
+  await page.getByRole("dialog").getByRole("button", { name: /Fault/ }).click();
+  await page.getByRole("option", { name: "The bank outside answers in 4 to 5 s" }).click();
+  await button(page, "Begin the drill").click();
+  const way = page.getByRole("list", { name: "The way of the drill" });
+  await way.getByText("waiting").waitFor();
+  await accessible(page, "a drill that goes on");
+  await button(page, "Break off").click();
+  await way.getByText("It was broken off.").first().waitFor();
+  await button(page, "Close").click();
+});
+
+test("a machine outside is planned, told how to be set up, and forgotten", async () => {
+  const { page } = it;
+  await page.goto(`${base}/collect?cluster=larkfield-north`);
+  await button(page, "Machines outside").click();
+  await button(page, "Add a machine").click();
+  await page.getByRole("dialog").getByLabel("Name", { exact: true }).fill("weighbridge.larkfield.example");
+  await page.getByLabel("Log files, one in each line").fill("var/log/scale.log");
+  await button(page, "Add it").click();
+  await page.getByText("it begins with '/'", { exact: false }).waitFor();
+  await page.getByLabel("Log files, one in each line").fill("/var/log/scale.log");
+  await button(page, "Add it").click();
+  await page.getByText("systemctl enable --now skevin-agent", { exact: false }).waitFor();
+  await page.getByText("not set up yet").first().waitFor();
+  await accessible(page, "a machine outside");
+  await page.getByRole("button", { name: "Forget weighbridge.larkfield.example" }).click();
+  await page.getByRole("button", { name: "Forget weighbridge.larkfield.example" }).click();
+  await page.getByText("systemctl disable --now skevin-agent", { exact: false }).waitFor();
+});
+
 test("the page has thrown nothing", () => assert.deepEqual(it.errors, []));

@@ -46,6 +46,14 @@ public sealed class EnquiryRunnerTests
     }
 
     [Fact]
+    public async Task A_part_in_which_nothing_was_found_has_no_unit_to_quarrel_with()
+    {
+        var answer = await Ask("now: memory -> max; then: memory -> where namespace = \"nobody\" -> max; now - then");
+        answer.Series.ShouldBeEmpty();
+        answer.Unit.ShouldBe("By");
+    }
+
+    [Fact]
     public async Task Slots_end_on_multiples_and_points_lie_in_from_excluded_to_included()
     {
         var answer = await Ask("memory -> sum every 1m", 60_000, 300_000);

@@ -83,7 +83,7 @@ export function AlarmsStation() {
     { id: "rule", title: "Rule", cell: (rule) => rule.document.rule, value: (rule) => rule.document.rule },
     { id: "bound", title: "raised when", width: "104px", number: true, cell: (rule) => raisedWhen(rule.document), value: (rule) => raisedWhen(rule.document) },
     { id: "drill", title: "drilled", width: "132px", number: true, cell: (rule) => <span title={drillWords(rule.drill, now)}>{drillWords(rule.drill, now)}</span>, value: (rule) => (rule.drill ? Date.parse(rule.drill.begunAt) : 0) },
-    { id: "judged", title: "judged to", width: "116px", number: true, cell: (rule) => (!rule.inForce ? "a draft" : rule.trouble ? "cannot be" : rule.judgedTo ? ago(Date.parse(rule.judgedTo), now) : "–"), value: (rule) => (rule.judgedTo ? Date.parse(rule.judgedTo) : 0) },
+    { id: "judged", title: "judged to", width: "132px", number: true, cell: (rule) => (!rule.inForce ? "a draft" : rule.trouble ? "cannot be" : rule.judgedTo ? ago(Date.parse(rule.judgedTo), now) : "–"), value: (rule) => (rule.judgedTo ? Date.parse(rule.judgedTo) : 0) },
   ];
   const eventColumns: Column<Event>[] = [
     { id: "at", title: "When", width: "132px", cell: (event) => exact(Date.parse(event.at)).slice(4), value: (event) => Date.parse(event.at) },

@@ -38,7 +38,8 @@ internal static class FormulaTable
                     if (table.Kind == SeriesKind.Counter && table.Rows.Count > 0)
                         throw new EnquiryException(new(part.At.Line, part.At.Column, part.Name, $"{part.Name} is a counter: its rate or rise is usually meant.", "-> rate"));
                     var covering = table with { Rows = [.. table.Rows.Select(row => new TableRow(row.Labels, [], table.ValuesOf(row, FunctionKind.Mean)))] };
-                    return (table.Unit, [.. covering.On(slots).Rows], false);
+                    // Where nothing was found, nobody has said a unit.
+                    return (table.Unit, [.. covering.On(slots).Rows], table is { Rows.Count: 0, Unit: "" or "1" });
                 case JoinedFormula joined:
                     var (left, right) = (Eval(joined.Left), Eval(joined.Right));
                     return (FormulaUnits.Of(joined, left.Unit, left.Bare, right.Unit, right.Bare), Join(joined.Operator, left.Rows, right.Rows), left.Bare && right.Bare);

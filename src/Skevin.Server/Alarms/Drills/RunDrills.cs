@@ -194,8 +194,10 @@ public sealed class RunDrills(IDbContextFactory<SkevinContext> contexts, IHttpCl
         times = times with
         {
             Beyond = times.Beyond ?? (seen.FirstBeyond is { } first ? DateTimeOffset.FromUnixTimeMilliseconds(first) : null),
-            Raised = raised?.RecordedAt, Told = told.Min(message => message.DeliveredAt),
-            Cleared = times.FaultOver is null ? null : cleared?.RecordedAt, ToldOver = times.FaultOver is null ? null : toldOver.Min(message => message.DeliveredAt),
+            Raised = raised?.RecordedAt,
+            Told = told.Min(message => message.DeliveredAt),
+            Cleared = times.FaultOver is null ? null : cleared?.RecordedAt,
+            ToldOver = times.FaultOver is null ? null : toldOver.Min(message => message.DeliveredAt),
         };
         var trouble = await context.AlarmRules.Where(row => row.Id == rule).Select(row => row.Trouble).FirstOrDefaultAsync(stop);
         return record with
