@@ -160,10 +160,10 @@ test("a machine outside is planned, told how to be set up, and forgotten", async
   await button(page, "Machines outside").click();
   await button(page, "Add a machine").click();
   await page.getByRole("dialog").getByLabel("Name", { exact: true }).fill("weighbridge.larkfield.example");
-  await page.getByLabel("Log files, one in each line").fill("var/log/scale.log");
+  await page.getByLabel("Log files, one in each line").fill("var/log/weighed.txt");
   await button(page, "Add it").click();
   await page.getByText("it begins with '/'", { exact: false }).waitFor();
-  await page.getByLabel("Log files, one in each line").fill("/var/log/scale.log");
+  await page.getByLabel("Log files, one in each line").fill("/var/log/weighed.txt");
   await button(page, "Add it").click();
   await page.getByText("systemctl enable --now skevin-agent", { exact: false }).waitFor();
   await page.getByText("not set up yet").first().waitFor();
