@@ -31,13 +31,16 @@ public static class TestDatabase
         return new NpgsqlConnectionStringBuilder(Base) { Database = name, MaxPoolSize = 20 }.ConnectionString;
     }
 
+    private static readonly System.Collections.Concurrent.ConcurrentDictionary<int, bool> Given = new();
+
     /// <summary>Ports of loopback that are free now, next to each other.</summary>
     public static int FreePorts(int count)
     {
         for (var attempt = 0; attempt < 200; attempt++)
         {
-            var first = Random.Shared.Next(20_000, 60_000);
-            if (Enumerable.Range(first, count).All(IsFree))
+            // Below those the system gives to outgoing connections, and each of them once: what is free now is taken a little later.
+            var first = Random.Shared.Next(20_000, 32_000);
+            if (Enumerable.Range(first, count).All(port => IsFree(port) && Given.TryAdd(port, true)))
                 return first;
         }
         throw new InvalidOperationException("No free ports.");

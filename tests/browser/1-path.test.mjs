@@ -144,6 +144,8 @@ test("a misspelt word is explained from the words that occur, and mended", async
 
 test("lines fall into kinds, and one of them is opened", async () => {
   const { page } = it;
+  // Flows are kept by the minute: what the traffic lanes are to show later begins now.
+  assert.ok((await page.request.put(`${base}/api/practice/faults/policy-denies`, { data: { on: true } })).ok());
   await page.goto(`${base}/ask?cluster=larkfield-north&last=900&q=${encodeURIComponent('logs -> where workload = "gatehouse" -> kinds')}`);
   await page.getByRole("heading", { name: "Kinds of line" }).waitFor();
   await accessible(page, "kinds");
@@ -204,10 +206,6 @@ test("a step is changed, added and left out where it stands", async () => {
 
 test("a policy that denies is seen in the traffic lanes, and the ribbon tells its story", async () => {
   const { page } = it;
-  await page.keyboard.press("1");
-  await button(page, "Practice faults").click();
-  await page.getByText("A traffic policy denies door-watch the way to the queue").click();
-  await page.keyboard.press("Escape");
   await page.goto(`${base}/ask?cluster=larkfield-north&last=900&q=${encodeURIComponent('flows -> where destination = "queue" or destination = "gatehouse" -> graph')}`);
   const ribbon = page.getByRole("button", { name: /door-watch to platform\/queue.*dropped, denied by policy/ });
   await until(async () => { if (await ribbon.count()) return true; await page.reload(); await page.waitForTimeout(1500); return false; }, 90, "the denied ribbon");

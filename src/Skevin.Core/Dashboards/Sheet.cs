@@ -22,11 +22,11 @@ public sealed record Sheet(string Id, string Title, string About, IReadOnlyList<
     /// <summary>Most strips of a sheet.</summary>
     public const int MostStrips = 60;
 
-    /// <summary>How strips are drawn over time.</summary>
-    public static readonly string[] Curves = ["lines", "area", "stack", "steps"];
+    /// <summary>How strips are drawn over time; as heat each series is a band, the darker the greater.</summary>
+    public static readonly string[] Curves = ["lines", "area", "stack", "steps", "heat"];
 
-    /// <summary>How blocks are drawn: the newest value large, the newest values as ranked bars, or the answer as a table.</summary>
-    public static readonly string[] Blocks = ["figure", "ranked", "table"];
+    /// <summary>How blocks are drawn: the newest value large, the newest values as ranked bars, a share as a gauge, the answer as a table, or log lines.</summary>
+    public static readonly string[] Blocks = ["figure", "ranked", "gauge", "table", "log"];
 
     /// <summary>All ways to draw.</summary>
     public static readonly string[] Draws = [.. Curves, .. Blocks];

@@ -108,8 +108,8 @@ public sealed class AlarmMachineTests
     }
 
     [Theory]
-    [InlineData(null, null, "one of above, below and outside")]
-    [InlineData("1", "2", "one of above, below and outside")]
+    [InlineData(null, null, "one of above, below, outside and usual")]
+    [InlineData("1", "2", "one of above, below, outside and usual")]
     public void A_rule_has_one_kind_of_bound(string? above, string? below, string says)
     {
         AlarmRule.Read(new RuleDocument("r", "a", above, below), out var mistakes).ShouldBeNull();

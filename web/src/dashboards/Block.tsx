@@ -25,6 +25,29 @@ const Frame = styled.div`
   td, th { padding: 1px 8px 1px 0; max-width: 220px; }
 `;
 
+/** A share of one as a bar that is full at one; what is no share says so. */
+function Gauge({ name, share, known }: { name: string; share: number; known: boolean }) {
+  const theme = useTheme();
+  const colour = share >= 0.9 ? theme.critical : share >= 0.75 ? theme.logs : theme.metrics;
+  return (
+    <div className="row" style={{ gridTemplateColumns: name ? "minmax(0, 1fr) minmax(60px, 1.4fr) 56px" : "minmax(60px, 1fr) 64px" }}>
+      {name && <span title={name}>{name}</span>}
+      {known ? <span role="meter" aria-valuemin={0} aria-valuemax={100} aria-valuenow={Math.round(share * 100)} aria-label={name || "share"} style={{ background: theme.sunk, borderRadius: 2, height: 12, display: "block" }}><i style={{ display: "block", height: 12, width: `${Math.max(0, Math.min(1, share)) * 100}%`, background: colour }} /></span> : <Quiet>no share of one</Quiet>}
+      <b>{known ? `${digits(share * 100)} %` : ""}</b>
+    </div>
+  );
+}
+
+/** The newest log lines: time, level, text. */
+function Lines({ columns, rows }: { columns: { name: string }[]; rows: unknown[][] }) {
+  const theme = useTheme();
+  const at = (name: string) => columns.findIndex((column) => column.name === name);
+  const [time, level, text] = [at("time"), at("level"), at("text")];
+  if (text < 0) return <Quiet>These rows have no text: draw them as a table.</Quiet>;
+  const colours: Record<string, string> = { fatal: theme.critical, error: theme.critical, warn: theme.logs };
+  return <table><tbody>{rows.map((row, i) => <tr key={i}>{time >= 0 && <td className="number">{exact(Number(row[time])).slice(-8)}</td>}{level >= 0 && <td style={{ color: colours[String(row[level])] ?? theme.ink2 }}>{String(row[level] ?? "")}</td>}<td style={{ maxWidth: 900 }} title={String(row[text] ?? "")}>{String(row[text] ?? "")}</td></tr>)}</tbody></table>;
+}
+
 /** A block of a sheet: no curve, but what is so now. */
 export function Block({ strip, cluster, explain }: { strip: Strip; cluster: string; explain: boolean }) {
   const theme = useTheme();
@@ -44,11 +67,13 @@ export function Block({ strip, cluster, explain }: { strip: Strip; cluster: stri
       {explain && <p style={{ margin: "4px 0", fontSize: 12, color: theme.ink2 }}>{strip.about} <Link to={askLink(strip, cluster)}>Ask it</Link></p>}
       <div className="scroll" style={{ height: strip.height }} tabIndex={0} role="region" aria-label={`${strip.title}, values`}>
         {answer.error ? <Trouble error={answer.error} /> : !data ? <Quiet>Reading</Quiet>
+          : data.shape === "rows" && strip.draw === "log" ? <Lines columns={data.columns!} rows={data.rows ?? []} />
           : data.shape === "rows" ? (strip.draw === "table" ? <table><thead><tr>{data.columns!.map((column) => <th key={column.name}>{column.name}{column.unit && column.unit !== "time" && !column.unit.startsWith("{") ? `, ${column.unit}` : ""}</th>)}</tr></thead><tbody>{(data.rows ?? []).map((row, i) => <tr key={i}>{data.columns!.map((column, j) => <td key={column.name} title={cell(row[j], column.unit)}>{cell(row[j], column.unit)}</td>)}</tr>)}</tbody></table>
-            : <Quiet>This enquiry answers with rows: draw it as a table, or end it with a count.</Quiet>)
+            : <Quiet>This enquiry answers with rows: draw it as a table or as log lines, or end it with a count.</Quiet>)
           : rows.length === 0 ? <Quiet>{data.notes[0]?.text ?? "No series has a value in this window. See Arrivals for whether it is collected."}</Quiet>
           : strip.draw === "figure" ? (rows.length === 1 ? <div className="large" title="the newest value">{write(rows[0]!.last)} <small>{unit}</small></div>
             : ranked.slice(0, 6).map((row) => <div key={row.name} className="row" style={{ gridTemplateColumns: "minmax(0,1fr) auto" }}><span title={row.name}>{row.name}</span><b style={{ fontSize: 15 }}>{write(row.last)} {unit}</b></div>))
+          : strip.draw === "gauge" ? ranked.slice(0, 6).map((row) => <Gauge key={row.name} name={rows.length === 1 ? "" : row.name} share={data.unit === "%" ? (row.last ?? 0) / 100 : row.last ?? 0} known={row.last !== null && (data.unit === "1" || data.unit === "%" || data.unit === "")} />)
           : strip.draw === "ranked" ? ranked.map((row) => <div key={row.name} className="row"><span title={row.name}>{row.name}</span><i style={{ width: `${most > 0 ? Math.max(1, ((row.last ?? 0) / most) * 100) : 0}%` }} /><b>{write(row.last)}</b></div>)
           : <table><thead><tr><th>{strip.by || "series"}</th><th className="number">now</th><th className="number">mean</th><th className="number">highest</th></tr></thead><tbody>{ranked.map((row) => <tr key={row.name}><td title={row.name}>{row.name}</td><td className="number">{write(row.last)}</td><td className="number">{write(row.mean)}</td><td className="number">{write(row.highest)}</td></tr>)}</tbody></table>}
       </div>

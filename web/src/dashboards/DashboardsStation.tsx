@@ -1,6 +1,6 @@
 import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { useNavigate, useParams } from "react-router";
+import { useNavigate, useParams, useSearchParams } from "react-router";
 import styled from "styled-components";
 import { api, got, Problem, type Schemas } from "../api/client";
 import { Button, Card, Empty, Row, Title, Trouble, Waiting } from "../parts/basics";
@@ -9,8 +9,10 @@ import { Menu } from "../parts/overlays";
 import { clock, exact, ticks } from "../parts/time";
 import { useCluster } from "../shell/Shell";
 import { useView, useWindow } from "../shell/view";
+import { againsts } from "./against";
 import { Block } from "./Block";
 import { ImportDialog, RemoveDialog, VersionsDialog } from "./SheetDialogs";
+import { usePageTurning } from "./pageTurning";
 import { StripChart } from "./StripChart";
 import { StripEditor } from "./StripEditor";
 import { begun, done, emptyStrip, isBlock, moved, redone, rowsOf, undone, type History, type Sheet as Whole, type Strip } from "./sheets";
@@ -66,6 +68,9 @@ function SheetPage({ chosen, sheets }: { chosen: string; sheets: Schemas["SheetS
   const navigate = useNavigate();
   const queries = useQueryClient();
   const [explain, setExplain] = useState(false);
+  const [params, setParams] = useSearchParams();
+  const against = params.get("against") ?? "";
+  usePageTurning();
   const [dialog, setDialog] = useState<"import" | "versions" | "remove" | null>(null);
   const [open, setOpen] = useState<number | "new" | null>(null);
   const [dragged, setDragged] = useState<number | null>(null);
@@ -140,7 +145,8 @@ function SheetPage({ chosen, sheets }: { chosen: string; sheets: Schemas["SheetS
         : <Title about={<>{scope}{own ? <span title={sheet.data!.changedAt ? exact(Date.parse(sheet.data!.changedAt)) : ""}>, version {sheet.data!.version} by {sheet.data!.changedBy}</span> : null}</>}
           actions={<>
             <Choose label="sheet" value={chosen} onChange={go} options={sheets.map((one) => ({ id: one.id, text: one.title }))} />
-            <Button aria-pressed={explain} onPress={() => setExplain(!explain)}>{explain ? "Hide what figures mean" : "What figures mean"}</Button>
+            <Choose label="against" value={against} onChange={(id) => setParams((before) => { if (id) before.set("against", id); else before.delete("against"); return before; }, { replace: true })} options={againsts.map(({ id, text }) => ({ id, text }))} />
+            <Button aria-pressed={explain} onPress={() => setExplain(!explain)}>{explain ? "Hide meanings" : "What figures mean"}</Button>
             <Button needs="author" onPress={() => setHistory(begun(draftOf(sheet.data!)))}>Edit</Button>
             <Menu title="More" onAct={act} items={[{ id: "new", text: "New sheet" }, { id: "import", text: "Import a sheet" }, { id: "file", text: "Save as file", about: "YAML" }, ...(own ? [{ id: "versions", text: "Versions" }, { id: "remove", text: "Take out" }] : []), { id: "full", text: "Full screen" }, { id: "print", text: "Print" }]} />
           </>}>{shown.title}</Title>}
@@ -151,7 +157,7 @@ function SheetPage({ chosen, sheets }: { chosen: string; sheets: Schemas["SheetS
           {shown.strips.length === 0 && <Empty title="No strips yet">Add one here, or ask something and put it on this sheet.</Empty>}
           {rowsOf(shown.strips).map((row) => {
             const drawn = isBlock(row[0]!.strip) ? <Blocks style={{ gridTemplateColumns: `repeat(${row.length}, minmax(0, 1fr))` }}>{row.map(({ strip, at }) => <Block key={at} strip={strip} cluster={cluster} explain={explain} />)}</Blocks>
-              : <StripChart strip={row[0]!.strip} cluster={cluster} explain={explain} marks={marks} />;
+              : <StripChart strip={row[0]!.strip} cluster={cluster} explain={explain} marks={marks} against={against} />;
             return <div key={row.map(({ strip, at }) => strip.title + at).join()}>
               {history && row.map(({ strip, at }) => (
                 <Handle key={at} role="group" aria-label={`Strip ${at + 1}: ${strip.title}`} draggable data-over={over === at && dragged !== at}

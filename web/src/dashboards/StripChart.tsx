@@ -7,6 +7,8 @@ import { Chart, type ChartMark } from "../parts/Chart";
 import { figures, seriesNames } from "../parts/chartData";
 import { digits, scaleFor } from "../parts/format";
 import { useView, useWindow } from "../shell/view";
+import { againsts, backOf, earlier } from "./against";
+import { HeatBands } from "./HeatBands";
 import { isBlock, type Strip } from "./sheets";
 
 const Line = styled.div`
@@ -26,9 +28,10 @@ const About = styled.p`margin: 6px 0 0; font-size: 12px; color: ${({ theme }) =>
 
 
 /** What a strip's enquiry answers in the page's window and scope. */
-export function useStrip(strip: Strip, cluster: string) {
+export function useStrip(strip: Strip, cluster: string, back = 0) {
   const [view] = useView();
-  const window = useWindow();
+  const present = useWindow();
+  const window = { from: present.from - back, to: present.to - back };
   // Figures of nodes have no namespace: the scope's namespace does not apply to them.
   const scoped = strip.by !== "node";
   return useQuery({
@@ -40,12 +43,16 @@ export function useStrip(strip: Strip, cluster: string) {
 export const askLink = (strip: Strip, cluster: string) => ({ pathname: "/ask", search: new URLSearchParams({ cluster, q: strip.text.replaceAll(" -> ", "\n  -> ").replaceAll("; ", "\n") }).toString() });
 
 /** One strip: its name, its chart on the sheet's clock, its figures. */
-export function StripChart({ strip, cluster, explain, marks }: { strip: Strip; cluster: string; explain: boolean; marks: ChartMark[] }) {
+export function StripChart({ strip, cluster, explain, marks, against }: { strip: Strip; cluster: string; explain: boolean; marks: ChartMark[]; against: string }) {
   const theme = useTheme();
   const [, setView] = useView();
   const window = useWindow();
   const answer = useStrip(strip, cluster);
   const data = answer.data;
+  // Stacks and bands have no room for a second time.
+  const back = strip.draw === "stack" || strip.draw === "heat" ? 0 : backOf(against);
+  const before = useStrip(strip, back > 0 ? cluster : "", back);
+  const then = back > 0 && before.data?.unit === data?.unit ? earlier(before.data?.series ?? [], back) : [];
   const names = data ? seriesNames(data.series) : [];
   const all = (data?.series ?? []).map(figures);
   const scale = scaleFor(data?.unit ?? "", Math.max(0, ...all.map((one) => one.highest ?? 0)));
@@ -64,7 +71,8 @@ export function StripChart({ strip, cluster, explain, marks }: { strip: Strip; c
       <div>
         {answer.error ? <Trouble error={answer.error} /> : data && data.series.length === 0
           ? <div style={{ padding: 14 }}><Quiet>{data.notes[0]?.text ?? "No series has a value in this window. See Arrivals for whether it is collected."}</Quiet></div>
-          : data ? <Chart series={data.series} names={names} unit={data.unit} height={height} window={window} draw={strip.draw} axis={false} yAxis marks={marks} colours={colours} label={`${strip.title}, ${strip.subtitle}`} onZoom={(from, to) => setView({ last: null, from, to })} />
+          : data && strip.draw === "heat" ? <HeatBands series={data.series} names={names} unit={data.unit} height={height} label={`${strip.title}, ${strip.subtitle}`} />
+          : data ? <Chart series={[...data.series, ...then]} names={[...names, ...seriesNames(then).map((name) => `${name}, ${againsts.find((one) => one.id === against)?.text}`)]} unit={data.unit} height={height} window={window} draw={strip.draw} axis={false} yAxis marks={marks} colours={then.length > 0 ? [...data.series.map((_, i) => colours?.[i] ?? theme.series[i % theme.series.length]!), ...then.map(() => theme.ink2)] : colours} label={`${strip.title}, ${strip.subtitle}`} onZoom={(from, to) => setView({ last: null, from, to })} />
           : <div style={{ height, padding: 14 }} aria-busy="true"><Quiet>Reading</Quiet></div>}
       </div>
       <div className="figures">

@@ -3,9 +3,9 @@ import type { Schemas } from "../api/client";
 export type Strip = Schemas["Strip"];
 export type Sheet = Schemas["Sheet"];
 
-export const curves = ["lines", "area", "stack", "steps"] as const;
-export const blocks = ["figure", "ranked", "table"] as const;
-export const drawWords: Record<string, string> = { lines: "lines", area: "filled line", stack: "stacked", steps: "steps", figure: "single figure", ranked: "ranked bars", table: "table" };
+export const curves = ["lines", "area", "stack", "steps", "heat"] as const;
+export const blocks = ["figure", "ranked", "gauge", "table", "log"] as const;
+export const drawWords: Record<string, string> = { lines: "lines", area: "filled line", stack: "stacked", steps: "steps", heat: "heat bands", figure: "single figure", ranked: "ranked bars", gauge: "gauge of a share", table: "table", log: "log lines" };
 export const isBlock = (strip: Strip) => (blocks as readonly string[]).includes(strip.draw);
 
 export const emptyStrip: Strip = { title: "", subtitle: "", text: "", draw: "lines", height: 96, by: "", about: "" };
