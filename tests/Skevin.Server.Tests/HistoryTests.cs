@@ -6,19 +6,19 @@ namespace Skevin.Server.Tests;
 public sealed class HistoryTests(RunningServer server) : IClassFixture<RunningServer>
 {
     [Fact]
-    public async Task Ten_minutes_of_history_have_no_hole_and_is_known_to_be_back_filled()
+    public async Task Twenty_minutes_of_history_have_no_hole_and_is_known_to_be_back_filled()
     {
-        await using var standIn = await StandInHost.Start(new StandInOptions(Directory.CreateTempSubdirectory("skevin-stand-in").FullName, server.PracticePort, TimeSpan.FromMinutes(10)));
+        await using var standIn = await StandInHost.Start(new StandInOptions(Directory.CreateTempSubdirectory("skevin-stand-in").FullName, server.PracticePort, TimeSpan.FromMinutes(20)));
         var begun = DateTimeOffset.UtcNow;
         await server.Keeper.Send("api/clusters", new { kubeconfig = await File.ReadAllTextAsync(standIn.KubeconfigPath("larkfield-north")) });
         var collection = await ApiCalls.Until(() => server.Keeper.Json("api/clusters/larkfield-north/collection"), _ => true, 30, "the plan");
         await server.Keeper.Send("api/clusters/larkfield-north/collection/roll-out", new { plan = collection["plan"]!.DeepClone() });
         await ApiCalls.Until(() => server.Keeper.Json("api/practice/clock"), clock => !(bool)clock["catchingUp"]!, 300, "the present");
-        var answer = await server.Keeper.Ask("k8s.node.cpu.time -> where node = \"north-1\" -> rate every 15s", begun.AddMinutes(-8), begun.AddMinutes(-1), "larkfield-north");
+        var answer = await server.Keeper.Ask("k8s.node.cpu.time -> where node = \"north-1\" -> rate every 15s", begun.AddMinutes(-18), begun.AddMinutes(-1), "larkfield-north");
         var points = answer["series"]![0]!["points"]!.AsArray();
-        points.Count.ShouldBeGreaterThan(24);
+        points.Count.ShouldBeGreaterThan(60);
         points.ShouldAllBe(point => point![1] != null);
-        var timeline = await server.Keeper.Json($"api/timeline?cluster=larkfield-north&from={Uri.EscapeDataString(begun.AddMinutes(-8).ToString("O"))}&slotMinutes=1&slots=6");
+        var timeline = await server.Keeper.Json($"api/timeline?cluster=larkfield-north&from={Uri.EscapeDataString(begun.AddMinutes(-18).ToString("O"))}&slotMinutes=1&slots=6");
         var (samples, late) = (timeline["samples"]!.AsArray().Select(count => (long)count!).ToArray(), timeline["backFilled"]!.AsArray().Select(count => (long)count!).ToArray());
         samples.ShouldAllBe(count => count > 1000);
         late.ShouldBe(samples);
