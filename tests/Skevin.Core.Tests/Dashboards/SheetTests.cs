@@ -77,7 +77,7 @@ public sealed class SheetTests
         new Sheet("", "", "", [strip]).Problems().ShouldBe(["A sheet has a title of up to 120 characters."]);
         new Sheet("", "a", "", []).Problems().ShouldBe(["A sheet has at least one strip."]);
         new Sheet("", "a", "", [strip, strip with { Draw = "line" }, strip with { Height = 5 }, strip with { Text = "logs -> rat" }]).Problems().ShouldBe([
-            "strips[1] 'Doors': draw is one of lines, area, stack, steps, figure, ranked, table, not 'line'. The nearest: lines.", "strips[2] 'Doors': height is 48 to 480, not 5.",
+            "strips[1] 'Doors': draw is one of lines, area, stack, steps, heat, figure, ranked, gauge, table, log, not 'line'. The nearest: lines.", "strips[2] 'Doors': height is 48 to 480, not 5.",
             "strips[3] 'Doors': line 1, column 9 of the enquiry: 'rat' is not a step."], Case.Sensitive);
     }
 }

@@ -23,7 +23,7 @@ namespace Skevin.Server.Tests.Signals;
 /// </summary>
 public sealed class KillSignalsTests
 {
-    private static readonly TimeSpan Load = TimeSpan.FromMinutes(double.Parse(Environment.GetEnvironmentVariable("SKEVIN_SOAK_MINUTES") ?? "0.6", System.Globalization.CultureInfo.InvariantCulture));
+    private static readonly TimeSpan Load = TimeSpan.FromMinutes(double.Parse(Environment.GetEnvironmentVariable("SKEVIN_SOAK_MINUTES") ?? "0.45", System.Globalization.CultureInfo.InvariantCulture));
 
     private sealed class Program(string name, string[] arguments, IReadOnlyDictionary<string, string> settings)
     {
