@@ -67,6 +67,7 @@ export function Block({ strip, cluster, explain }: { strip: Strip; cluster: stri
       {explain && <p style={{ margin: "4px 0", fontSize: 12, color: theme.ink2 }}>{strip.about} <Link to={askLink(strip, cluster)}>Ask it</Link></p>}
       <div className="scroll" style={{ height: strip.height }} tabIndex={0} role="region" aria-label={`${strip.title}, values`}>
         {answer.error ? <Trouble error={answer.error} /> : !data ? <Quiet>Reading</Quiet>
+          : data.shape === "rows" && (data.rows ?? []).length === 0 ? <Quiet>{data.notes[0]?.text ?? "Nothing of the kind in this window."}</Quiet>
           : data.shape === "rows" && strip.draw === "log" ? <Lines columns={data.columns!} rows={data.rows ?? []} />
           : data.shape === "rows" ? (strip.draw === "table" ? <table><thead><tr>{data.columns!.map((column) => <th key={column.name}>{column.name}{column.unit && column.unit !== "time" && !column.unit.startsWith("{") ? `, ${column.unit}` : ""}</th>)}</tr></thead><tbody>{(data.rows ?? []).map((row, i) => <tr key={i}>{data.columns!.map((column, j) => <td key={column.name} title={cell(row[j], column.unit)}>{cell(row[j], column.unit)}</td>)}</tr>)}</tbody></table>
             : <Quiet>This enquiry answers with rows: draw it as a table or as log lines, or end it with a count.</Quiet>)

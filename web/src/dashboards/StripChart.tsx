@@ -65,7 +65,7 @@ export function StripChart({ strip, cluster, explain, marks, against }: { strip:
     <Line>
       <div className="name">
         <b>{strip.title}</b>
-        <Quiet>{strip.subtitle}{scale.unit && data && (data.unit === "{core}" || !data.unit.startsWith("{")) ? `, ${scale.unit}` : ""}</Quiet>
+        <Quiet>{[strip.subtitle, data && (data.unit === "{core}" || !data.unit.startsWith("{")) ? scale.unit : ""].filter(Boolean).join(", ")}</Quiet>
         {explain && <About>{strip.about} <Link to={askLink(strip, cluster)}>Ask it</Link></About>}
       </div>
       <div>
@@ -76,7 +76,7 @@ export function StripChart({ strip, cluster, explain, marks, against }: { strip:
           : <div style={{ height, padding: 14 }} aria-busy="true"><Quiet>Reading</Quiet></div>}
       </div>
       <div className="figures">
-        {names.map((name, i) => <div key={name + i}><i style={{ background: colours?.[i] ?? theme.series[i % 10] }} /><span title={name}>{name}</span><b>{write(all[i]!.last)}</b><b>{write(all[i]!.highest)}</b></div>)}
+        {names.map((name, i) => <div key={name + i}><i style={{ background: strip.draw === "heat" ? "transparent" : colours?.[i] ?? theme.series[i % 10] }} /><span title={name}>{name}</span><b>{write(all[i]!.last)}</b><b>{write(all[i]!.highest)}</b></div>)}
       </div>
     </Line>
   );
