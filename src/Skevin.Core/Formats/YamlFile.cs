@@ -26,7 +26,7 @@ public static partial class YamlFile
         {
             var message = (wrong.InnerException ?? wrong).Message;
             var unknown = Unknown().Match(message);
-            throw new FormatException($"Line {wrong.Start.Line}, column {wrong.Start.Column}: " + (unknown.Success ? $"there is no '{unknown.Groups[1].Value}' here; {has.GetValueOrDefault(unknown.Groups[2].Value, "it is not known")}." : message), wrong);
+            throw new FormatException($"Line {wrong.Start.Line}, column {wrong.Start.Column}: " + (unknown.Success ? $"there is no '{unknown.Groups[1].Value}' here; {has.GetValueOrDefault(unknown.Groups[2].Value, "it is not known")}." : Kind(wrong.InnerException ?? wrong) ?? message), wrong);
         }
         catch (Exception odd) when (odd is not FormatException)
         {
@@ -34,6 +34,16 @@ public static partial class YamlFile
             throw new FormatException("It cannot be read as YAML: " + odd.Message, odd);
         }
     }
+
+    // The library speaks of its types where a value is of another kind than belongs there.
+    private static string? Kind(Exception wrong) => wrong.Message switch
+    {
+        _ when wrong is FormatException => "a number or true or false stands here, not this text.",
+        var text when !text.Contains("System.", StringComparison.Ordinal) => null,
+        var text when text.Contains("List`", StringComparison.Ordinal) => "a list stands here, each of its parts on a line that begins with '-'.",
+        var text when text.Contains("Dictionary`", StringComparison.Ordinal) => "names with values stand here, each on a line.",
+        _ => "what stands here is of another kind than belongs here.",
+    };
 
     [GeneratedRegex("Property '([^']*)' not found on type '[^']*?(\\w+)'")]
     private static partial Regex Unknown();

@@ -19,6 +19,7 @@ public sealed class LineKinds
 
     private const double Similar = 0.5;
     private const int MostWords = 100;
+    private const int LongestShape = 160;
 
     private readonly Dictionary<(int Words, string First), List<Template>> _groups = [];
     private readonly Template _other = new([Other]);
@@ -81,6 +82,19 @@ public sealed class LineKinds
             .GroupBy(template => string.Join(' ', template.Words))
             .Select(same => new Kind(same.Key, same.Sum(template => template.Count), same.MaxBy(template => template.Newest)!.Example, same.Max(template => template.Newest)))
             .OrderByDescending(kind => kind.Count).ThenBy(kind => kind.Text, StringComparer.Ordinal)];
+
+    /// <summary>What a line says apart from what varies: its first line with everything that holds a digit left out, cut behind whole words. It depends on the line alone, so it names the same kind at any time: the field <c>kind</c> of log lines.</summary>
+    public static string Shape(string text)
+    {
+        var (shape, length) = (new List<string>(), 0);
+        foreach (var word in Words(text))
+        {
+            if (shape.Count > 0 && (length += word.Length + 1) > LongestShape)
+                break;
+            shape.Add(word);
+        }
+        return string.Join(' ', shape);
+    }
 
     /// <summary>Says of a text whether it is of a kind that <see cref="Finish"/> gave: what varies is any text that is not empty, and blanks are alike.</summary>
     public static Func<string, bool> Matcher(string kind)

@@ -53,7 +53,7 @@ public sealed class LogColumns : IBlockRows
     }
 
     /// <summary>Whether lines can be counted by these fields without being made: they are all of where a line comes from, or its level.</summary>
-    public bool Counts(IEnumerable<string> fields) => fields.All(field => field is not ("time" or "text" or "trace" or "span" or "reason" or "object")
+    public bool Counts(IEnumerable<string> fields) => fields.All(field => field is not ("time" or "text" or "kind" or "trace" or "span" or "reason" or "object")
         && (field == "level" || !_block.Keys.Any(key => key == field || FieldNames.Short.GetValueOrDefault(field) == key || (field == "workload" && FieldNames.Workload.Contains(key)))));
 
     /// <summary>How many lines with from &lt; time ≤ to there are of each minute, level and origin.</summary>
@@ -126,6 +126,9 @@ public sealed class LogColumns : IBlockRows
             case "reason" or "object":
                 var (about, otherwise) = (ColumnFields.Attribute(_block, "k8s.event." + field), ColumnFields.Attribute(_block, field));
                 return row => about(row) is { Exists: true } value ? value : otherwise(row);
+            case "kind":
+                var own = ColumnFields.Attribute(_block, field);
+                return row => own(row) is { Exists: true } value ? value : FieldValue.Of(LineKinds.Shape(Text(row)));
             default:
                 return ColumnFields.Attribute(_block, field);
         }

@@ -55,7 +55,7 @@ public sealed record LogLine(long Time, LogLevel Level, string Text, Labels Reso
         "span" => Span == 0 ? FieldValue.Absent : FieldValue.Of(TraceId.SpanText(Span)),
         "reason" when Attributes["k8s.event.reason"] is { } reason => FieldValue.Of(reason),
         "object" when Attributes["k8s.event.object"] is { } about => FieldValue.Of(about),
-        _ => FieldValue.Of(FieldNames.Value(Attributes, field) ?? FieldNames.Value(Resource, field)),
+        _ => FieldValue.Of(FieldNames.Value(Attributes, field) ?? FieldNames.Value(Resource, field) ?? (field == "kind" ? LineKinds.Shape(Text) : null)),
     };
 
     /// <inheritdoc/>

@@ -20,6 +20,6 @@ internal static class ReadBaseline
         var weeks = new List<Answer>();
         for (var week = 1; week <= usual.Weeks; week++)
             weeks.Add(await EnquiryRunner.Run(rule.Enquiry, null, new Window(hours.From - week * SeasonalBaseline.Week, hours.To - week * SeasonalBaseline.Week), reader, History, stop, rule.Every));
-        return new SeasonalBaseline(weeks, usual);
+        return new SeasonalBaseline(weeks, usual, SeasonalBaseline.Counts(rule.Enquiry));
     }
 }

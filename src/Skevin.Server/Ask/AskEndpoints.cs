@@ -25,11 +25,12 @@ public static class AskEndpoints
     private const int MostValues = 200;
 
     /// <summary>Adds its services.</summary>
-    public static void AddAsk(this IServiceCollection services) => services.AddSingleton<AskedMetrics>().AddSingleton<AskEnquiry>().AddSingleton<ExportAnswer>().AddSingleton<ShowTrace>().AddSingleton<FindOrigins>();
+    public static void AddAsk(this IServiceCollection services) => services.AddSingleton<AskedMetrics>().AddSingleton<AskEnquiry>().AddSingleton<ExportAnswer>().AddSingleton<ShowTrace>().AddSingleton<FindOrigins>().AddSingleton<EnquiryBook>();
 
     /// <summary>Maps its endpoints.</summary>
     public static void MapAsk(this IEndpointRouteBuilder routes)
     {
+        routes.MapKeptEnquiries();
         routes.MapPost("/api/ask", async Task<IResult> (AskRequest body, ClaimsPrincipal user, HttpContext context, AskEnquiry ask, ExportAnswer export, CancellationToken stop) =>
         {
             if (ExportAnswer.Wanted(context.Request) is { } file)
@@ -38,7 +39,7 @@ public static class AskEndpoints
                 return written.Problem is { } wrong ? wrong.Http() : written.Value!;
             }
             var outcome = await ask.Run(body, user.Scope(), stop);
-            return outcome.Problem is { } problem ? problem.Http() : TypedResults.Ok(View(outcome.Value.Enquiry, outcome.Value.Answer, body.Page));
+            return outcome.Problem is { } problem ? problem.Http() : TypedResults.Ok(View(outcome.Value.Enquiry, outcome.Value.Answer, body.Page, body.Bounds));
         }).Produces<AskAnswer>().ProducesProblem(400).Needs(Roles.Reader).OnlyReads();
         routes.MapPost("/api/ask/origins", async Task<Results<Ok<OriginsView>, ProblemHttpResult>> (OriginsRequest body, ClaimsPrincipal user, FindOrigins find, CancellationToken stop) =>
             (await find.Run(body, user.Scope(), stop)).Http()).Needs(Roles.Reader).OnlyReads();
@@ -71,8 +72,16 @@ public static class AskEndpoints
     }
 
     /// <summary>An answer in its JSON shape.</summary>
-    public static AskAnswer View(Enquiry enquiry, Answer answer, AskPage? page = null)
+    public static AskAnswer View(Enquiry enquiry, Answer answer, AskPage? page = null, IReadOnlyList<string>? bounds = null)
     {
+        var notes = answer.Notes.ToList();
+        var given = bounds?.Take(Core.Dashboards.Sheet.MostBounds).Select(text =>
+        {
+            if (Units.TryBound(text, answer.Unit, out var number, out var wrong))
+                return number;
+            notes.Add(new Note(Math.Max(0, answer.Steps.Count - 1), "bound", $"The bound is not drawn: {wrong}"));
+            return (double?)null;
+        }).ToArray();
         var width = (long)answer.Every.TotalMilliseconds;
         var from = int.TryParse(page?.After, NumberStyles.None, CultureInfo.InvariantCulture, out var after) ? after : 0;
         var size = Math.Clamp(page?.Size ?? 500, 1, 10_000);
@@ -84,10 +93,10 @@ public static class AskEndpoints
             answer.Rows?.Columns.Select(column => new ColumnView(column.Name, column.Unit)).ToArray(), rows,
             answer.Rows is { } all && from + size < all.Rows.Count ? (from + size).ToString(CultureInfo.InvariantCulture) : null,
             [.. answer.Steps.Select(step => new StepView(step.Text, step.Left, step.Scope, step.AtLeast))],
-            [.. answer.Notes.Select(note => new NoteView(note.Step, note.Kind, note.Text, note.Cure, note.Gap is { } gap
+            [.. notes.Select(note => new NoteView(note.Step, note.Kind, note.Text, note.Cure, note.Gap is { } gap
                 ? new GapView(Map(gap.Labels), DateTimeOffset.FromUnixTimeMilliseconds(gap.From), DateTimeOffset.FromUnixTimeMilliseconds(gap.To), gap.Rise)
                 : null))],
-            Formatter.Write(enquiry), answer.Rows?.View, answer.Rows?.Rows.Count);
+            Formatter.Write(enquiry), answer.Rows?.View, answer.Rows?.Rows.Count, given);
     }
 
     private static Dictionary<string, string> Map(Labels labels) => labels.ToDictionary(pair => pair.Key, pair => pair.Value);

@@ -12,7 +12,23 @@ using Skevin.Storage.Metrics;
 namespace Skevin.Server.Ask;
 
 /// <summary>The scope chosen in the page; it becomes a step of its own.</summary>
-public sealed record AskScope(string? Namespace, string? Workload);
+/// <param name="Fields">Field → values that were chosen of it beside; each becomes a step of its own.</param>
+public sealed record AskScope(string? Namespace, string? Workload, IReadOnlyDictionary<string, IReadOnlyList<string>>? Fields = null)
+{
+    private static FieldPredicate Equals(string field, string value) => new(field, Comparison.Equal, [new TextValue(value)], default);
+
+    /// <summary>Namespace and workload as one condition; null without them.</summary>
+    public Predicate? Condition =>
+        (string.IsNullOrEmpty(Namespace) ? null : Equals("namespace", Namespace), string.IsNullOrEmpty(Workload) ? null : Equals("workload", Workload)) switch
+        {
+            ({ } space, { } workload) => new AndPredicate(space, workload),
+            var (space, workload) => space ?? workload,
+        };
+
+    /// <summary>A condition for each field of which values were chosen.</summary>
+    public IReadOnlyList<FieldPredicate> Choices =>
+        [.. (Fields ?? new Dictionary<string, IReadOnlyList<string>>()).Where(pair => pair.Value is { Count: > 0 }).Select(pair => pair.Value.Count == 1 ? Equals(pair.Key, pair.Value[0]) : new FieldPredicate(pair.Key, Comparison.In, [.. pair.Value.Select(value => new TextValue(value))], default))];
+}
 
 /// <summary>Which rows of a long answer.</summary>
 /// <param name="After">The <c>next</c> of the page before; null for the first.</param>
@@ -20,7 +36,8 @@ public sealed record AskScope(string? Namespace, string? Workload);
 public sealed record AskPage(string? After = null, int? Size = null);
 
 /// <summary>An enquiry to answer.</summary>
-public sealed record AskRequest(string Text, DateTimeOffset From, DateTimeOffset To, string? Cluster = null, AskScope? Scope = null, AskPage? Page = null);
+/// <param name="Bounds">Quantities the answer gives in its own unit, for lines beside its values.</param>
+public sealed record AskRequest(string Text, DateTimeOffset From, DateTimeOffset To, string? Cluster = null, AskScope? Scope = null, AskPage? Page = null, IReadOnlyList<string>? Bounds = null);
 
 /// <summary>A series of an answer.</summary>
 /// <param name="Labels">What it stands for.</param>
@@ -46,9 +63,10 @@ public sealed record NoteView(int Step, string Kind, string Text, string? Cure, 
 /// <param name="Every">Width of a slot, as in the language.</param>
 /// <param name="View">What rows are: logs, spans, flows, events, traces, graph or table.</param>
 /// <param name="Total">How many rows there are in all.</param>
+/// <param name="Bounds">The bounds that were asked with it, in <paramref name="Unit"/>; null where one does not fit, which a note tells.</param>
 public sealed record AskAnswer(
     string Shape, string Unit, string Every, IReadOnlyList<SeriesView> Series, IReadOnlyList<ColumnView>? Columns, IReadOnlyList<JsonElement?[]>? Rows, string? Next,
-    IReadOnlyList<StepView> Steps, IReadOnlyList<NoteView> Notes, string Formatted, string? View = null, int? Total = null);
+    IReadOnlyList<StepView> Steps, IReadOnlyList<NoteView> Notes, string Formatted, string? View = null, int? Total = null, IReadOnlyList<double?>? Bounds = null);
 
 /// <summary>Answers enquiries in a reader's access scope.</summary>
 public sealed class AskEnquiry(SampleStore store, SeriesIndex index, Heads heads, AddressBooks books, ClusterWatchers watchers, JudgeArrivals judge, AskedMetrics asked, Retentions retentions, TimeProvider clock)
@@ -79,7 +97,7 @@ public sealed class AskEnquiry(SampleStore store, SeriesIndex index, Heads heads
             var began = System.Diagnostics.Stopwatch.GetTimestamp();
             try
             {
-                return (enquiry, await EnquiryRunner.Run(enquiry, ScopePredicate(request.Scope), window, ReaderFor(access, request.Cluster), new Limits(), deadline.Token));
+                return (enquiry, await EnquiryRunner.Run(enquiry, request.Scope?.Condition, window, ReaderFor(access, request.Cluster), new Limits(), deadline.Token, choices: request.Scope?.Choices));
             }
             finally
             {
@@ -93,7 +111,7 @@ public sealed class AskEnquiry(SampleStore store, SeriesIndex index, Heads heads
     /// <param name="access">What the reader may see.</param>
     /// <param name="stop">Cancels, also while the rows are read.</param>
     public Task<Outcome<RowStream?>> Stream(AskRequest request, AccessScope access, CancellationToken stop) =>
-        Answering(request, stop, (enquiry, window) => Task.FromResult(RowStream.Of(enquiry, ScopePredicate(request.Scope), window, RowsFor(access, request.Cluster), stop)));
+        Answering(request, stop, (enquiry, window) => Task.FromResult(RowStream.Of(enquiry, request.Scope is { } scope ? scope.Choices.Aggregate(scope.Condition, (all, one) => all is null ? one : new AndPredicate(all, one)) : null, window, RowsFor(access, request.Cluster), stop)));
 
     private static async Task<Outcome<T>> Answering<T>(AskRequest request, CancellationToken stop, Func<Enquiry, Window, Task<T>> answer)
     {
@@ -115,13 +133,5 @@ public sealed class AskEnquiry(SampleStore store, SeriesIndex index, Heads heads
         {
             return new Problem(422, "The enquiry took too long.", $"It was given up after {Deadline.TotalSeconds:0} s. Narrow the window or add a where step.");
         }
-    }
-
-    private static Predicate? ScopePredicate(AskScope? scope)
-    {
-        FieldPredicate Equals(string field, string value) => new(field, Comparison.Equal, [new TextValue(value)], default);
-        Predicate? predicate = string.IsNullOrEmpty(scope?.Namespace) ? null : Equals("namespace", scope.Namespace);
-        return string.IsNullOrEmpty(scope?.Workload) ? predicate
-            : predicate is null ? Equals("workload", scope.Workload) : new AndPredicate(predicate, Equals("workload", scope.Workload));
     }
 }

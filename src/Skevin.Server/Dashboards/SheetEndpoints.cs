@@ -3,6 +3,7 @@ using Microsoft.AspNetCore.Http.HttpResults;
 using Skevin.Core.Access;
 using Skevin.Core.Dashboards;
 using Skevin.Server.Access;
+using Skevin.Server.Ask;
 using Skevin.Server.People;
 using Skevin.Server.Setup;
 
@@ -14,7 +15,21 @@ public sealed record SheetSummary(string Id, string Title, string About, int Str
 
 /// <summary>A sheet to keep.</summary>
 /// <param name="Version">The version it was made from, 0 for a new one.</param>
-public sealed record SheetRequest(string Title, string About, IReadOnlyList<Strip> Strips, int Version = 0);
+public sealed record SheetRequest(string Title, string About, IReadOnlyList<Strip> Strips, int Version = 0, IReadOnlyList<SheetChoice>? Choices = null)
+{
+    /// <summary>The sheet.</summary>
+    /// <param name="id">Its name in addresses, empty for a new one.</param>
+    public Sheet Sheet(string id = "") => new(id, Title ?? "", About ?? "", Strips ?? [], id.Length == 0 ? 0 : Version, Choices: Choices);
+}
+
+/// <summary>A sheet whose names are bound to what is collected.</summary>
+/// <param name="Cluster">Where its figures are to come from.</param>
+/// <param name="Bindings">Names to replace; none to see which are not known.</param>
+public sealed record BindRequest(SheetRequest Sheet, string? Cluster, IReadOnlyList<NameBinding> Bindings);
+
+/// <summary>A sheet with its names replaced, those that are still not known, and what there is instead.</summary>
+/// <param name="Known">Source → names known of it; under the empty source the metrics.</param>
+public sealed record BoundSheet(Sheet Sheet, IReadOnlyList<ForeignName> Foreign, IReadOnlyDictionary<string, IReadOnlyList<string>> Known);
 
 /// <summary>A sheet's file to read.</summary>
 public sealed record SheetText(string Text);
@@ -49,10 +64,26 @@ public static class SheetEndpoints
                 return new Problem(400, "The file cannot be read.", wrong.Message).Http();
             }
         }).Needs(Roles.Reader).OnlyReads();
+        routes.MapPost("/api/sheets/bind", async Task<Results<Ok<BoundSheet>, ProblemHttpResult>> (BindRequest body, ClaimsPrincipal user, AskEnquiry ask, TimeProvider clock, CancellationToken stop) =>
+        {
+            var sheet = (body.Sheet ?? new SheetRequest("", "", [])).Sheet();
+            if (sheet.Problems().ToArray() is { Length: > 0 } problems)
+                return new Problem(400, "The sheet cannot be bound.", string.Join(" ", problems), problems).Http();
+            if ((body.Bindings ?? []).FirstOrDefault(one => string.IsNullOrWhiteSpace(one.To) || string.IsNullOrEmpty(one.Name) || one.Source is null) is { } empty)
+                return new Problem(400, "A name is not bound.", $"'{empty.Name}' has no name to be called here.").Http();
+            var bound = SheetNames.Bound(sheet, [.. (body.Bindings ?? []).DistinctBy(one => (one.Source, one.Name))]);
+            var rows = ask.RowsFor(user.Scope(), body.Cluster);
+            var names = new NamesHere(ask.ReaderFor(user.Scope(), body.Cluster), async (kind, from, to, cancel) => [.. (await RowVocabulary.Of(kind, rows, from, to, cancel)).Select(field => field.Name)], clock.GetUtcNow());
+            var foreign = await SheetNames.Foreign(bound, names, stop);
+            var known = new Dictionary<string, IReadOnlyList<string>>();
+            foreach (var source in foreign.Select(one => one.Source).Distinct())
+                known[source] = source.Length == 0 ? names.Metrics : await names.Fields(source, stop) ?? [];
+            return TypedResults.Ok(new BoundSheet(bound, foreign, known));
+        }).Needs(Roles.Reader).OnlyReads();
         routes.MapPost("/api/sheets", async Task<Results<Created<Sheet>, ProblemHttpResult>> (SheetRequest body, ClaimsPrincipal user, SheetBook book, AuditNote note, CancellationToken stop) =>
         {
             note.About = body.Title;
-            var kept = await book.Keep(new Sheet("", body.Title ?? "", body.About ?? "", body.Strips ?? []), user.PersonName(), stop);
+            var kept = await book.Keep(body.Sheet(), user.PersonName(), stop);
             return kept.Problem is { } problem ? problem.Http() : TypedResults.Created($"/api/sheets/{kept.Value!.Id}", kept.Value);
         }).Needs(Roles.Author).Audits("made a sheet");
         routes.MapPut("/api/sheets/{id}", async Task<Results<Ok<Sheet>, ProblemHttpResult>> (string id, SheetRequest body, ClaimsPrincipal user, SheetBook book, AuditNote note, CancellationToken stop) =>
@@ -62,7 +93,7 @@ public static class SheetEndpoints
                 return NotThere.Http();
             if (there.Version == 0 || body.Version < 1)
                 return new Problem(409, "This sheet ships with Skevin and stays as it is.", "Keep yours as a copy.").Http();
-            return (await book.Keep(new Sheet(id, body.Title ?? "", body.About ?? "", body.Strips ?? [], body.Version), user.PersonName(), stop)).Http();
+            return (await book.Keep(body.Sheet(id), user.PersonName(), stop)).Http();
         }).Needs(Roles.Author).Audits("changed a sheet");
         routes.MapDelete("/api/sheets/{id}", async Task<Results<NoContent, ProblemHttpResult>> (string id, ClaimsPrincipal user, SheetBook book, AuditNote note, CancellationToken stop) =>
         {

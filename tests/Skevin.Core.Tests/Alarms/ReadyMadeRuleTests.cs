@@ -9,7 +9,7 @@ public sealed class ReadyMadeRuleTests
     [Fact]
     public void Each_can_be_put_in_force_and_has_a_runbook()
     {
-        ReadyMadeRules.All.Select(rule => rule.Area).Distinct().ShouldBe(["resource-use", "pod-health", "traffic", "collection"]);
+        ReadyMadeRules.All.Select(rule => rule.Area).Distinct().ShouldBe(["resource-use", "pod-health", "traffic", "collection", "repetition"]);
         ReadyMadeRules.All.Select(rule => rule.Document.Rule).ShouldBeUnique();
         foreach (var rule in ReadyMadeRules.All)
         {

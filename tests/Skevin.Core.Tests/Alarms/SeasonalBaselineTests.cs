@@ -111,4 +111,45 @@ public sealed class SeasonalBaselineTests
         AlarmRule.Read(new RuleDocument("r", "a -> max", Every: every, Usual: new UsualDocument(UsualSide.High, spreads, weeks)), out var mistakes).ShouldBeNull();
         mistakes.Single().Field.ShouldBe(field);
     }
+
+    [Theory]
+    [InlineData("spans -> where kind = \"server\" -> count by service, name every 5m", true)]
+    [InlineData("logs -> count by kind every 5m", true)]
+    [InlineData("logs -> count by kind every 5m -> highest 5", false)]
+    [InlineData("spans -> p95 duration by service every 5m", false)]
+    [InlineData("container.cpu.time -> rate -> sum", false)]
+    [InlineData("a: logs -> count every 5m; b: spans -> count every 5m; a / b", false)]
+    public void Counts_are_known_by_their_enquiry(string text, bool counts) => SeasonalBaseline.Counts(Skevin.Core.Query.Language.Parser.Read(text)).ShouldBe(counts);
+
+    [Fact]
+    public void What_never_was_there_is_unusual_once_there_is_enough_of_it()
+    {
+        var weeks = Enumerable.Range(1, 2).Select(week => Of(Monday - week * SeasonalBaseline.Week, Monday + Hour - week * SeasonalBaseline.Week, _ => 12)).ToArray();
+        var fresh = Labels.From([new("k8s.pod.name", "settle-0")]);
+        var usual = new UsualDocument(UsualSide.High, 8, 2);
+        new SeasonalBaseline(weeks, usual).BoundsAt(fresh, Monday + Width, Width).ShouldBeNull("of a gauge nothing is known");
+        new SeasonalBaseline(weeks, usual, counted: true).BoundsAt(fresh, Monday + Width, Width)!.Above.ShouldBe(8);
+        // Chance alone: √12 spreads, where the counts themselves did not vary.
+        new SeasonalBaseline(weeks, usual, counted: true).BoundsAt(Ledger, Monday + Width, Width)!.Above!.Value.ShouldBe(12 + 8 * Math.Sqrt(12), 1e-9);
+    }
+
+    [Theory]
+    [InlineData(0.3)]
+    [InlineData(4)]
+    [InlineData(150)]
+    [InlineData(5000)]
+    public void Chance_alone_is_not_unusual_and_the_bound_is_not_far(double mean)
+    {
+        // Counts of what happens at random are Poisson's; those are drawn by MathNet.
+        var chance = new Poisson(mean, new Random(7));
+        var raised = 0;
+        for (var round = 0; round < 400; round++)
+        {
+            var weeks = Enumerable.Range(1, 2).Select(week => Of(Monday - week * SeasonalBaseline.Week, Monday + Hour - week * SeasonalBaseline.Week, _ => chance.Sample())).ToArray();
+            var above = new SeasonalBaseline(weeks, new UsualDocument(UsualSide.High, 8, 2), counted: true).BoundsAt(Ledger, Monday + Width, Width)!.Above!.Value;
+            raised += Enumerable.Range(0, 12).Count(_ => chance.Sample() > above);
+            above.ShouldBeLessThan(mean + 15 * Math.Sqrt(mean) + 14);
+        }
+        raised.ShouldBe(0);
+    }
 }

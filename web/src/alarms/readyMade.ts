@@ -1,6 +1,6 @@
 import type { Schemas } from "../api/client";
 
-const titles: Record<string, string> = { "resource-use": "Resource use", "pod-health": "Pod health", traffic: "Traffic", collection: "Collection" };
+const titles: Record<string, string> = { "resource-use": "Resource use", "pod-health": "Pod health", traffic: "Traffic", collection: "Collection", repetition: "Unusual repetition, without a rule of one's own" };
 
 /** Ready-made rules by what they are about, in their order. */
 export function byArea(rules: Schemas["ReadyMadeRule"][]): { area: string; rules: Schemas["ReadyMadeRule"][] }[] {

@@ -15,6 +15,7 @@ import { applyCure } from "./cure";
 import { Editor, type EnquiryError } from "./Editor";
 import { Ledger } from "./Ledger";
 import { RowsResult } from "./RowsResult";
+import { KeepDialog, KeptList, useKept } from "./KeptEnquiries";
 import { SaveAnswer } from "./SaveAnswer";
 import { SeriesDetail } from "./SeriesDetail";
 import { TraceView } from "./TraceView";
@@ -59,6 +60,8 @@ export function AskStation() {
   const window = useWindow();
   const asked = search.get("q") ?? "";
   const [putting, setPutting] = useState(false);
+  const [keeping, setKeeping] = useState(false);
+  const kept = useKept(search.get("kept"));
   const [text, setText] = useState(asked);
   const [editing, setEditing] = useState(!asked);
   const [shape, setShape] = useState<"both" | "table">("both");
@@ -99,17 +102,20 @@ export function AskStation() {
       <Foot><Quiet>Ctrl Enter asks; Ctrl Space completes names and values</Quiet><Row $gap={8}>{asked && <Button onPress={() => { setText(asked); setEditing(false); }} isDisabled={!!error}>Leave</Button>}<Button main isDisabled={!text.trim()} onPress={() => ask(text)}>Ask</Button></Row></Foot>
     </Card>
   );
-  const onSheet = putting && data && <PutOnSheet text={asked} rows={data.shape === "rows"} title={heading(data)} close={() => setPutting(false)} done={(id) => navigate({ pathname: `/dashboards/${id}`, search: new URLSearchParams({ cluster }).toString() })} />;
+  const same = !!kept && kept.text.trim() === asked.trim();
+  const onSheet = putting && data && <PutOnSheet text={asked} draw={data.shape === "series" ? "lines" : data.view === "graph" ? "lanes" : data.view === "logs" ? "log" : "table"} kept={same ? kept!.id : null} title={same ? kept!.title : heading(data)} close={() => setPutting(false)} done={(id) => navigate({ pathname: `/dashboards/${id}`, search: new URLSearchParams({ cluster }).toString() })} />;
   if (trace) return <TraceView trace={trace} cluster={cluster} onLeave={() => openTrace(null)} />;
   return (
     <>
       {onSheet}
-      <Title about={data && (data.shape === "series" ? `${data.series.length} series, one value every ${data.every}` : undefined)}
-        actions={data && <>
+      {keeping && <KeepDialog text={asked} title={data ? heading(data) : ""} of={kept} close={() => setKeeping(false)} done={(id) => { setKeeping(false); setSearch((before) => { const next = new URLSearchParams(before); next.set("kept", id); return next; }); }} />}
+      <Title about={kept ? <>{same ? "kept" : "changed since it was kept"} as <b>{kept.title}</b>, version {kept.version} by {kept.changedBy}</> : data && (data.shape === "series" ? `${data.series.length} series, one value every ${data.every}` : undefined)}
+        actions={<><KeptList onAsk={(one) => setSearch((before) => { const next = new URLSearchParams(before); next.set("q", one.text); next.set("kept", one.id); next.delete("trace"); return next; })} />{data && <>
+          <Button needs="author" isDisabled={same} onPress={() => setKeeping(true)}>{same ? "Kept" : "Keep"}</Button>
           {!editing && <Button data-enquiry onPress={() => setEditing(true)}>Edit</Button>}
           {(data.shape === "series" || data.view !== "traces") && <Button needs="author" onPress={() => setPutting(true)}>Put on a sheet</Button>}
           {data.shape === "series" && <Button needs="author" main onPress={() => navigate({ pathname: "/alarms", search: new URLSearchParams({ cluster, rule: "new", q: asked }).toString() })}>Make an alert rule</Button>}
-        </>}>{data ? heading(data) : "What happened?"}</Title>
+        </>}</>}>{data ? heading(data) : "What happened?"}</Title>
       {editing ? editor : data ? <Card><Ledger steps={data.steps} notes={data.notes} formatted={data.formatted} onAsk={ask} onCure={(note) => ask(applyCure(asked, note.cure!))} /></Card> : null}
       {answer.error && !error ? <Trouble error={answer.error} /> : null}
       {!asked && <Card style={{ marginTop: 12 }}><Empty title="Ask anything that has arrived" action={<Examples>{examples.map((example) => <Button bare key={example} onPress={() => ask(example.replaceAll(" -> ", "\n  -> "))}>{example}</Button>)}</Examples>}>Begin with logs, spans, flows, events, alarms, arrivals or the name of a metric, or with one of these.</Empty></Card>}

@@ -23,7 +23,7 @@ const Lanes = styled(Card)`
 `;
 
 /** Who talks to whom, one lane a namespace; a chosen ribbon tells its story at the side. */
-export function TrafficLanes({ answer, asked, cluster, window, addresses }: { answer: Schemas["AskAnswer"]; asked: string; cluster: string; window: { from: number; to: number }; addresses: boolean }) {
+export function TrafficLanes({ answer, asked, cluster, window, addresses, height }: { answer: Schemas["AskAnswer"]; asked: string; cluster: string; window: { from: number; to: number }; addresses: boolean; /** Pixels; without it they take what there is. */ height?: number }) {
   const theme = useTheme();
   const box = useRef<HTMLElement>(null);
   const [size, setSize] = useState({ width: 740, height: 480 });
@@ -34,12 +34,12 @@ export function TrafficLanes({ answer, asked, cluster, window, addresses }: { an
     return () => watch.disconnect();
   }, []);
   const edges = useMemo(() => edgesOf(answer.columns ?? [], (answer.rows ?? []) as unknown[][]), [answer]);
-  const layout = useMemo(() => layOut(edges, size.width, Math.max(400, size.height - 4)), [edges, size]);
+  const layout = useMemo(() => layOut(edges, size.width, Math.max(height ? height - 6 : 400, size.height - 4)), [edges, size, height]);
   const key = (edge: Edge) => `${edge.sourceNamespace}/${edge.source} to ${edge.destinationNamespace}/${edge.destination}`;
   const open = edges.find((edge) => key(edge) === chosen) ?? null;
   const wrong = (edge: Edge) => edge.dropped > 0 ? `${spoken(edge.dropped)} dropped${edge.reason ? `, ${edge.reason}` : ""}` : edge.errors / Math.max(edge.rate, 1e-9) > 0.02 ? `${spoken(edge.errors)} failing` : "";
   return (
-    <Whole>
+    <Whole style={height ? { height, minHeight: 0, margin: 0 } : undefined}>
       <Lanes ref={box}>
         <svg width={size.width} height={layout.height} role="group" aria-label="Traffic lanes">
           {layout.lanes.map((lane, i) => <g key={lane.namespace}><rect x={0} y={lane.top} width={size.width} height={lane.height} fill={i % 2 ? theme.ground : "none"} opacity={0.6} /><text className="lane" x={12} y={lane.top + 16}>{lane.namespace}</text></g>)}
@@ -101,8 +101,8 @@ function Story({ edge, asked, cluster, window, addresses, onClose }: { edge: Edg
         </dl>
       )}
       <Row $gap={8} $wrap style={{ marginTop: 14 }}>
-        <Button onPress={() => navigate({ search: new URLSearchParams({ cluster, q: flows }).toString() })}>Its flows</Button>
-        {!addresses && edge.destinationNamespace && <Button onPress={() => navigate({ search: new URLSearchParams({ cluster, q: `spans\n  -> where service = "${edge.destination}" and kind = "server"\n  -> traces` }).toString() })}>Its traces</Button>}
+        <Button onPress={() => navigate({ pathname: "/ask", search: new URLSearchParams({ cluster, q: flows }).toString() })}>Its flows</Button>
+        {!addresses && edge.destinationNamespace && <Button onPress={() => navigate({ pathname: "/ask", search: new URLSearchParams({ cluster, q: `spans\n  -> where service = "${edge.destination}" and kind = "server"\n  -> traces` }).toString() })}>Its traces</Button>}
       </Row>
     </Drawer>
   );

@@ -15,6 +15,8 @@ import { ImportDialog, RemoveDialog, VersionsDialog } from "./SheetDialogs";
 import { usePageTurning } from "./pageTurning";
 import { StripChart } from "./StripChart";
 import { StripEditor } from "./StripEditor";
+import { ChoiceBar } from "./ChoiceBar";
+import { choicesOf, choiceWords, readChosen, tidy, writeChosen, type SheetChoice } from "./choices";
 import { begun, done, emptyStrip, isBlock, moved, redone, rowsOf, undone, type History, type Sheet as Whole, type Strip } from "./sheets";
 
 const Sheet = styled(Card)`flex: none; > div + div { border-top: 1px solid ${({ theme }) => theme.rule}; }`;
@@ -47,8 +49,9 @@ const Handle = styled.div`
 const Fields = styled(Row)`align-items: flex-end; gap: 12px; margin-bottom: 12px; > div { flex: 1; }`;
 const Beside = styled.div`display: flex; gap: 12px; align-items: flex-start; > section { flex: 1; min-width: 0; } > aside { position: sticky; top: 0; max-height: calc(100vh - 230px); }`;
 
-interface Draft { title: string; about: string; strips: Strip[] }
-const draftOf = (sheet: Draft): Draft => ({ title: sheet.title, about: sheet.about, strips: sheet.strips });
+interface Draft { title: string; about: string; strips: Strip[]; choices: SheetChoice[] }
+const draftOf = (sheet: Pick<Whole, "title" | "about" | "strips" | "choices">): Draft => ({ title: sheet.title, about: sheet.about, strips: sheet.strips, choices: sheet.choices ?? [] });
+const nothing: Draft = { title: "", about: "", strips: [], choices: [] };
 // A draft stays while the page is open, also where one looks at another station in between.
 const drafts = new Map<string, History<Draft>>();
 
@@ -76,7 +79,7 @@ function SheetPage({ chosen, sheets }: { chosen: string; sheets: Schemas["SheetS
   const [dragged, setDragged] = useState<number | null>(null);
   const [over, setOver] = useState<number | null>(null);
   const sheet = useQuery({ queryKey: ["sheet", chosen], enabled: !!chosen && !isNew, queryFn: () => got(api.GET("/api/sheets/{id}", { params: { path: { id: chosen } } })) });
-  const [history, keepHistory] = useState<History<Draft> | null>(() => drafts.get(chosen) ?? (isNew ? begun({ title: "", about: "", strips: [] }) : null));
+  const [history, keepHistory] = useState<History<Draft> | null>(() => drafts.get(chosen) ?? (isNew ? begun(nothing) : null));
   const setHistory = (next: History<Draft> | null | ((before: History<Draft> | null) => History<Draft> | null)) => keepHistory((before) => {
     const now = typeof next === "function" ? next(before) : next;
     if (now) drafts.set(chosen, now); else drafts.delete(chosen);
@@ -85,7 +88,7 @@ function SheetPage({ chosen, sheets }: { chosen: string; sheets: Schemas["SheetS
   const change = (next: Draft) => setHistory((before) => before && done(before, next));
   const keep = useMutation({
     mutationFn: async (copy: boolean) => {
-      const { now } = history!;
+      const now = { ...history!.now, choices: tidy(history!.now.choices) };
       const current = sheet.data;
       const own = !copy && !isNew && current && current.version > 0;
       return own ? got(api.PUT("/api/sheets/{id}", { params: { path: { id: chosen } }, body: { ...now, version: current.version } })) : got(api.POST("/api/sheets", { body: { ...now, version: 0 } }));
@@ -113,7 +116,10 @@ function SheetPage({ chosen, sheets }: { chosen: string; sheets: Schemas["SheetS
   if (!cluster) return <Card><Empty title="No cluster is connected yet">Connect one under Clusters; its sheets are ready made.</Empty></Card>;
   if (!sheet.data && !isNew) return <Waiting what="Fetching the sheet" />;
   const marks = (timeline.data?.marks ?? []).map((mark) => ({ at: Date.parse(mark.at), text: mark.text, kind: mark.kind }));
-  const shown: Draft = history?.now ?? draftOf(sheet.data ?? { title: "", about: "", strips: [] });
+  const shown: Draft = history?.now ?? draftOf(sheet.data ?? nothing);
+  const choices = tidy(shown.choices);
+  const chosenValues = readChosen(params, choices);
+  const choose = (field: string, values: string[]) => setParams((before) => writeChosen(before, field, values), { replace: true });
   const own = !!sheet.data && sheet.data.version > 0;
   const go = (to: string) => navigate({ pathname: `/dashboards/${to}`, search: search.toString() });
   const takeDraft = (taken: Whole) => { setDialog(null); setHistory((before) => (before ? done(before, draftOf(taken)) : done(begun(draftOf(sheet.data!)), draftOf(taken)))); };
@@ -126,7 +132,7 @@ function SheetPage({ chosen, sheets }: { chosen: string; sheets: Schemas["SheetS
     else setDialog(what as "import");
   };
   const dialogs = <>
-    {dialog === "import" && <ImportDialog close={() => setDialog(null)} take={(taken) => { drafts.set("new", done(begun({ title: "", about: "", strips: [] }), draftOf(taken))); setDialog(null); if (isNew) setHistory(drafts.get("new")!); else go("new"); }} />}
+    {dialog === "import" && <ImportDialog cluster={cluster} close={() => setDialog(null)} take={(taken) => { drafts.set("new", done(begun(nothing), draftOf(taken))); setDialog(null); if (isNew) setHistory(drafts.get("new")!); else go("new"); }} />}
     {dialog === "versions" && sheet.data && <VersionsDialog sheet={sheet.data} take={takeDraft} close={() => setDialog(null)} />}
     {dialog === "remove" && sheet.data && <RemoveDialog sheet={sheet.data} done={() => { setDialog(null); setHistory(null); go(sheets[0]?.id ?? ""); }} close={() => setDialog(null)} />}
   </>;
@@ -151,13 +157,14 @@ function SheetPage({ chosen, sheets }: { chosen: string; sheets: Schemas["SheetS
             <Menu title="More" onAct={act} items={[{ id: "new", text: "New sheet" }, { id: "import", text: "Import a sheet" }, { id: "file", text: "Save as file", about: "YAML" }, ...(own ? [{ id: "versions", text: "Versions" }, { id: "remove", text: "Take out" }] : []), { id: "full", text: "Full screen" }, { id: "print", text: "Print" }]} />
           </>}>{shown.title}</Title>}
       {keep.error ? <><Trouble error={keep.error} />{keep.error instanceof Problem && keep.error.status === 409 && own && <Row style={{ margin: "6px 0" }}><Button onPress={() => keep.mutate(true)}>Keep as a copy</Button></Row>}</> : null}
-      {history && <Fields><TextInput label="Title" value={shown.title} onChange={(title) => change({ ...shown, title })} required /><TextInput label="What it is for" value={shown.about} onChange={(about) => change({ ...shown, about })} /></Fields>}
+      {choices.length > 0 && <ChoiceBar choices={choices} strips={shown.strips} cluster={cluster} chosen={chosenValues} onChange={choose} />}
+      {history && <Fields><TextInput label="Title" value={shown.title} onChange={(title) => change({ ...shown, title })} required /><TextInput label="What it is for" value={shown.about} onChange={(about) => change({ ...shown, about })} /><TextInput label="Choices above it" value={choiceWords(shown.choices)} onChange={(text) => change({ ...shown, choices: choicesOf(text) })} help="Fields, such as node, service; with of and a source where the first strip has none: level of logs." /></Fields>}
       <Beside>
         <Sheet>
           {shown.strips.length === 0 && <Empty title="No strips yet">Add one here, or ask something and put it on this sheet.</Empty>}
           {rowsOf(shown.strips).map((row) => {
-            const drawn = isBlock(row[0]!.strip) ? <Blocks style={{ gridTemplateColumns: `repeat(${row.length}, minmax(0, 1fr))` }}>{row.map(({ strip, at }) => <Block key={at} strip={strip} cluster={cluster} explain={explain} />)}</Blocks>
-              : <StripChart strip={row[0]!.strip} cluster={cluster} explain={explain} marks={marks} against={against} />;
+            const drawn = isBlock(row[0]!.strip) ? <Blocks style={{ gridTemplateColumns: `repeat(${row.length}, minmax(0, 1fr))` }}>{row.map(({ strip, at }) => <Block key={at} strip={strip} cluster={cluster} explain={explain} chosen={chosenValues} />)}</Blocks>
+              : <StripChart strip={row[0]!.strip} cluster={cluster} explain={explain} marks={marks} against={against} chosen={chosenValues} />;
             return <div key={row.map(({ strip, at }) => strip.title + at).join()}>
               {history && row.map(({ strip, at }) => (
                 <Handle key={at} role="group" aria-label={`Strip ${at + 1}: ${strip.title}`} draggable data-over={over === at && dragged !== at}

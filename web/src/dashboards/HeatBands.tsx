@@ -7,7 +7,7 @@ import { darkness, heatOf } from "./heat";
 
 const Frame = styled.div`position: relative; padding: 0 8px 0 62px; canvas { display: block; width: 100%; } output { position: absolute; left: 66px; top: 4px; pointer-events: none; font-size: 12px; background: ${({ theme }) => theme.sheet}; padding: 0 6px; border: 1px solid ${({ theme }) => theme.rule}; }`;
 
-/** Each series a band over time, the darker the greater; the band under the pointer says its value. */
+/** Each series a band over time, the stronger the greater; the band under the pointer says its value. */
 export function HeatBands({ series, names, unit, height, label }: { series: AnswerSeries[]; names: string[]; unit: string; height: number; label: string }) {
   const theme = useTheme();
   const canvas = useRef<HTMLCanvasElement>(null);

@@ -8,7 +8,7 @@ import { digits, scaleFor } from "./format";
 import { clock, clockSeconds, day } from "./time";
 
 export interface ChartMark { at: number; text: string; kind: string }
-export interface Bound { value: number; text: string; level: "major" | "clear" }
+export interface Bound { value: number; text: string; level: "warning" | "minor" | "major" | "critical" | "clear" }
 
 const Frame = styled.div`
   position: relative;
@@ -51,7 +51,7 @@ export function Chart({ series, names, unit, height, window, draw = "lines", mar
   }, [series, unit]);
   // Drawn in the unit that is written, so that the axis falls on round figures of it.
   const data = useMemo(() => columns(series, scale.divisor), [series, scale]);
-  const stack = draw === "stack";
+  const stack = draw === "stack" || draw === "bars";
   const plotted = useMemo(() => (stack ? stacked(data) : data), [data, stack]);
   // Dashes tell few lines apart; of many they only cost time.
   const many = series.length > 12;
@@ -67,11 +67,12 @@ export function Chart({ series, names, unit, height, window, draw = "lines", mar
       scales: { x: { time: true, range: () => [window.from / 1000, window.to / 1000] }, y: { range: (_, low, high) => range(low, high, bounds.map((bound) => bound.value / scale.divisor)) } },
       axes: [
         { show: axis, stroke: ink, font: `11px ${theme.mono}`, grid: { show: false }, ticks: { show: false }, gap: 4, size: 24, space: 90, values: (_, ticks) => ticks.map((tick, i) => (i > 0 && sameDay(tick, ticks[i - 1]!) ? clock(tick * 1000) : ticks.length > 1 && sameDay(ticks[0]!, ticks[ticks.length - 1]!) ? clock(tick * 1000) : `${day(tick * 1000).slice(4)} ${clock(tick * 1000)}`)) },
-        { show: yAxis, stroke: ink, font: `11px ${theme.mono}`, grid: { stroke: theme.rule, width: 1 }, ticks: { show: false }, gap: 6, size: 62, space: 34, values: (_, ticks) => ticks.map((tick) => trim(tick)) },
+        { show: yAxis, stroke: ink, font: `11px ${theme.mono}`, grid: { stroke: theme.rule, width: 1 }, ticks: { show: false }, gap: 6, size: 62, space: height < 64 ? 18 : 34, values: (_, ticks) => ticks.map((tick) => trim(tick)) },
       ],
       series: [{}, ...series.map((_, i): uPlot.Series => ({
         stroke: colour(stack ? series.length - 1 - i : i), width: stack || many ? 1 : 1.6, dash: colours || many ? undefined : dashes[i % dashes.length], points: { show: false }, spanGaps: false,
         ...(stack ? { fill: mix(colour(series.length - 1 - i), theme.sheet, 0.55) } : {}),
+        ...(draw === "bars" ? { paths: uPlot.paths.bars!({ size: [0.8, 40] }) } : {}),
         ...(draw === "steps" ? { paths: uPlot.paths.stepped!({ align: 1 }) } : {}),
         ...(draw === "area" && i === 0 ? { fill: theme.series[0] + "66" } : {}),
       }))],

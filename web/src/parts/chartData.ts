@@ -12,7 +12,7 @@ export function seriesNames(series: AnswerSeries[]): string[] {
   const kept = key && new Set(series.map((one) => one.labels[key])).size === series.length ? [key] : telling;
   return series.map((one) => {
     const values = (kept.length > 0 ? kept : names.slice(0, 1)).map((name) => one.labels[name]).filter(Boolean);
-    return values.length > 0 ? values.join(" · ") : "all";
+    return values.length > 0 ? values.join(" · ") : telling.length > 0 ? "none" : "all";
   });
 }
 

@@ -73,6 +73,20 @@ export const Drawer = ({ title, onClose, children }: { title: string; onClose: (
   </Side>
 );
 
+/** A button that opens a list of which several can be taken; none stands for all. Typing finds in the list. */
+export const ChooseSeveral = ({ label, options, values, more, onChange }: { label: string; options: string[]; values: string[]; more?: string; onChange: (values: string[]) => void }) => (
+  <MenuTrigger>
+    <Button>{label}: {values.length === 0 ? "all" : values.length > 2 ? `${values.length} of them` : values.join(", ")} <span aria-hidden="true">▾</span></Button>
+    <Popover>
+      <Items aria-label={label} selectionMode="multiple" selectedKeys={values} onSelectionChange={(keys) => onChange(keys === "all" ? [] : [...keys].map(String))} style={{ maxHeight: 320, overflow: "auto", minWidth: 180 }}>
+        {[...new Set([...values, ...options])].map((option) => <Item key={option} id={option} textValue={option}>{({ isSelected }) => <>{isSelected ? "✓ " : ""}{option}</>}</Item>)}
+      </Items>
+      {options.length === 0 && <Note>Nothing of it has arrived in this window.</Note>}
+      {more && <Note>{more}</Note>}
+    </Popover>
+  </MenuTrigger>
+);
+
 const Items = styled(AriaMenu)`${opened}` as typeof AriaMenu;
 const Item = styled(MenuItem)`
   padding: 4px 10px;
@@ -82,6 +96,8 @@ const Item = styled(MenuItem)`
   &[data-focused], &[data-hovered] { background: ${({ theme }) => theme.sunk}; }
   small { display: block; color: ${({ theme }) => theme.ink2}; font-size: 12px; }
 `;
+
+const Note = styled.p`margin: 0; padding: 6px 10px; font-size: 12px; max-width: 260px; background: ${({ theme }) => theme.sheet}; color: ${({ theme }) => theme.ink2};`;
 
 /** A button that opens a list of acts. */
 export const Menu = ({ title, items, onAct }: { title: string; items: { id: string; text: string; about?: string }[]; onAct: (id: string) => void }) => (

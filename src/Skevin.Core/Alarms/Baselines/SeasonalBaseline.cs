@@ -1,3 +1,4 @@
+using Skevin.Core.Query.Language;
 using Skevin.Core.Query.Run;
 using Skevin.Core.Series;
 
@@ -12,10 +13,13 @@ public sealed record UsualValue(double Middle, double Spread, int Values);
 /// <summary>
 /// What is usual in the same hour of the week: median and robust spread of the values of that hour in the weeks before. It has no memory of
 /// its own: live judging and replay ask for the same weeks and get the same bounds. Hours and weeks are those of UTC.
+/// Where things are counted, what was not seen in a week counts as none of it, and the spread is at least that of chance alone, the root of
+/// the middle (Poisson; source: textbook): so what never was there before is unusual once there is enough of it.
 /// </summary>
 /// <param name="weeks">The answer of each week before, shifted by so many weeks: the first of one week ago, and so on.</param>
 /// <param name="usual">How much is unusual.</param>
-public sealed class SeasonalBaseline(IReadOnlyList<Answer> weeks, UsualDocument usual)
+/// <param name="counted">Whether the values are counts of rows, see <see cref="Counts"/>.</param>
+public sealed class SeasonalBaseline(IReadOnlyList<Answer> weeks, UsualDocument usual, bool counted = false)
 {
     /// <summary>A week in milliseconds.</summary>
     public const long Week = 7 * 24 * Hour;
@@ -38,6 +42,10 @@ public sealed class SeasonalBaseline(IReadOnlyList<Answer> weeks, UsualDocument 
 
     private readonly Dictionary<Labels, (int Week, AnswerSeries Series)[]> _series = weeks.SelectMany((answer, i) => answer.Series.Select(series => (Week: i, series))).GroupBy(one => one.series.Labels).ToDictionary(group => group.Key, group => group.ToArray());
     private readonly Dictionary<(Labels, long), UsualValue?> _known = [];
+
+    /// <summary>Whether an enquiry answers with counts of rows: a slot in which nothing was found holds 0.</summary>
+    public static bool Counts(Enquiry enquiry) => enquiry.Answered is { Source: RowSource, Steps: var steps } && steps.OfType<AggregateStep>().ToArray() is [{ Function.Kind: FunctionKind.Count, Field: null }]
+        && steps.All(step => step is WhereStep or ParseStep or SetStep or AggregateStep);
 
     /// <summary>Median and robust spread of values; null where there are none.</summary>
     public static UsualValue? Of(IEnumerable<double> values)
@@ -64,18 +72,23 @@ public sealed class SeasonalBaseline(IReadOnlyList<Answer> weeks, UsualDocument 
             return known;
         var seen = 0;
         var values = new List<double>();
-        foreach (var (week, series) in _series.GetValueOrDefault(labels) ?? [])
+        var own = _series.GetValueOrDefault(labels) ?? [];
+        // Whatever was counted in a week tells in which slots there was anything to count.
+        var none = counted ? weeks.Index().Where(week => week.Item.Series.Count > 0 && own.All(one => one.Week != week.Index)).Select(week => (Week: week.Index, Series: week.Item.Series[0], Zero: true)) : [];
+        foreach (var (week, series, zero) in own.Select(one => (one.Week, one.Series, Zero: false)).Concat(none))
         {
             var answer = weeks[week];
             var begin = hour - (week + 1) * Week;
             var before = values.Count;
             for (var i = Math.Max(0, (begin + width - answer.FirstEnd + width - 1) / width); i < series.Values.Length && answer.FirstEnd + i * width <= begin + Hour; i++)
                 if (double.IsFinite(series.Values[i]))
-                    values.Add(series.Values[i]);
+                    values.Add(zero ? 0 : series.Values[i]);
             seen += values.Count > before ? 1 : 0;
         }
-        return _known[(labels, hour)] = seen >= FewestWeeks && values.Count >= FewestValues ? Of(values) : null;
+        return _known[(labels, hour)] = seen >= FewestWeeks && values.Count >= FewestValues ? Least(Of(values)) : null;
     }
+
+    private UsualValue? Least(UsualValue? known) => counted && known is not null ? known with { Spread = Math.Max(known.Spread, Math.Sqrt(Math.Max(known.Middle, 1))) } : known;
 
     /// <summary>The bounds of a slot; null where too little is known.</summary>
     /// <inheritdoc cref="At" path="/param"/>

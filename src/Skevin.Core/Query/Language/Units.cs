@@ -62,6 +62,9 @@ public static class Units
         return Plain(number / factor) + suffix;
     }
 
+    /// <summary>Whether a text is a number with a unit the language knows, or without one.</summary>
+    public static bool IsQuantity(string text, out string? error) => Quantity(text, out _, out error) is not null;
+
     /// <summary>A bound as a person writes it, in the unit of what it is compared with.</summary>
     /// <param name="text">A number, or a number with a suffix.</param>
     /// <param name="unit">UCUM unit of the enquiry.</param>
@@ -70,9 +73,32 @@ public static class Units
     public static bool TryBound(string text, string unit, out double number, out string? error)
     {
         number = 0;
-        error = null;
+        if (Quantity(text, out var sign, out error) is not { } token)
+            return false;
+        if (token.Text.Length == 0)
+        {
+            number = sign * token.Number;
+            return true;
+        }
+        var known = Suffixes[token.Text];
+        // "as percent" gives hundredths; a share may be written as one or the other.
+        if (known.Unit == "1" && unit == "%")
+            known = (known.Factor * 100, unit);
+        if (known.Unit != unit)
+        {
+            var likely = Suffixes.FirstOrDefault(pair => pair.Value.Unit == unit).Key;
+            error = $"'{text}' is in {known.Unit}, but the enquiry is in {(unit.Length == 0 ? "no unit" : unit)}"
+                + (likely is null ? "." : $"; write for example {token.Number.ToString(CultureInfo.InvariantCulture)}{likely}.");
+            return false;
+        }
+        number = sign * token.Number * known.Factor;
+        return true;
+    }
+
+    private static Token? Quantity(string text, out int sign, out string? error)
+    {
         var trimmed = text.Trim();
-        var sign = trimmed.StartsWith('-') ? -1 : 1;
+        (sign, error) = (trimmed.StartsWith('-') ? -1 : 1, null);
         List<Token> tokens;
         try
         {
@@ -85,26 +111,13 @@ public static class Units
         if (tokens is not [{ Kind: TokenKind.Number } token, _])
         {
             error = $"'{text}' is not a number with an optional unit, such as 0.8 or 400ms.";
-            return false;
+            return null;
         }
-        if (token.Text.Length == 0)
-        {
-            number = sign * token.Number;
-            return true;
-        }
-        if (!Suffixes.TryGetValue(token.Text, out var known))
+        if (token.Text.Length > 0 && !Suffixes.ContainsKey(token.Text))
         {
             error = $"'{token.Text}' is not a known unit.";
-            return false;
+            return null;
         }
-        if (known.Unit != unit)
-        {
-            var likely = Suffixes.FirstOrDefault(pair => pair.Value.Unit == unit).Key;
-            error = $"'{text}' is in {known.Unit}, but the enquiry is in {(unit.Length == 0 ? "no unit" : unit)}"
-                + (likely is null ? "." : $"; write for example {token.Number.ToString(CultureInfo.InvariantCulture)}{likely}.");
-            return false;
-        }
-        number = sign * token.Number * known.Factor;
-        return true;
+        return token;
     }
 }

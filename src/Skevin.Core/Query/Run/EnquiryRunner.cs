@@ -29,14 +29,15 @@ public static class EnquiryRunner
     /// <param name="limits">Caps.</param>
     /// <param name="stop">Cancels.</param>
     /// <param name="width">Width of a slot where the enquiry names none; null for a fitting one.</param>
+    /// <param name="choices">Conditions that were chosen beside the scope: each a step of its own, left out where no series of a metric has its field.</param>
     /// <exception cref="EnquiryException">The text asks for something that does not fit, with position and suggestion.</exception>
     /// <exception cref="LimitException">More than the limits allow.</exception>
     public static async Task<Answer> Run(
         Enquiry enquiry, Predicate? scope, Window window, EnquiryReader reader, Limits limits, CancellationToken stop,
-        TimeSpan? width = null)
+        TimeSpan? width = null, IReadOnlyList<FieldPredicate>? choices = null)
     {
         var (notes, account) = (new List<Note>(), new List<StepAccount>());
-        var parts = enquiry.Parts.Select(part => new Preparation(part, scope)).ToArray();
+        var parts = enquiry.Parts.Select(part => new Preparation(part, scope, choices ?? [])).ToArray();
         var windows = Reach.OfWindow(enquiry, window);
         var named = Slots.WidthOf(enquiry) ?? width;
         var narrowest = 0L;
@@ -109,6 +110,7 @@ public static class EnquiryRunner
     /// <summary>A body on its way: for metrics, the series and samples it found.</summary>
     private sealed class Preparation
     {
+        private readonly IReadOnlyList<FieldPredicate> _chosen = [];
         private readonly List<StepAccount> _found = [];
         private IReadOnlyList<StoredSeries> _series = [];
         private IReadOnlyList<Sample[]> _samples = [];
@@ -118,13 +120,15 @@ public static class EnquiryRunner
         private long _width;
         private int _at;
 
-        public Preparation(Part part, Predicate? scope)
+        public Preparation(Part part, Predicate? scope, IReadOnlyList<FieldPredicate> chosen)
         {
             Part = part;
             Steps = [.. part.Body.Steps.Select(step => (step, false))];
             // A formula's parts are scoped already.
-            if (scope is not null && part.Body.Source is not FormulaSource)
-                Steps.Insert(0, (new WhereStep(scope, default), true));
+            if (part.Body.Source is FormulaSource)
+                return;
+            Steps.InsertRange(0, (scope is null ? [] : new[] { scope }).Concat(chosen).Select(condition => ((Step)new WhereStep(condition, default), true)));
+            _chosen = chosen;
             Interval = part.Body.Source is RowSource rows ? RowBody.Interval(rows.Kind) : CollectionInterval.Assumed;
         }
 
@@ -145,6 +149,12 @@ public static class EnquiryRunner
             // Conditions directly behind the source only look at labels: they are taken before anything is read.
             for (; _at < Steps.Count && Steps[_at].Step is WhereStep where; _at++)
             {
+                if (where.Predicate is FieldPredicate one && found.Count > 0 && _chosen.Contains(one, ReferenceEqualityComparer.Instance) && !found.Any(series => FieldNames.Value(series.Key.Labels, one.Field) is not null))
+                {
+                    notes.Add(new Note(firstStep, "not chosen by", $"{source.Name} has no {one.Field}: what was chosen of it does not apply here."));
+                    Steps.RemoveAt(_at--);
+                    continue;
+                }
                 var test = Matching.OfLabels(where.Predicate);
                 var kept = (found is SeriesList list ? list.Narrowed(where.Predicate) : found).Where(series => test(series.Key.Labels)).ToArray();
                 if (kept.Length == 0 && found.Count > 0)

@@ -1740,6 +1740,161 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/enquiries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["KeptEnquiry"][];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["EnquiryRequest"];
+                };
+            };
+            responses: {
+                /** @description Created */
+                201: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["KeptEnquiry"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/enquiries/{id}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["KeptEnquiry"][];
+                    };
+                };
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/enquiries/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["EnquiryRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["KeptEnquiry"];
+                    };
+                };
+            };
+        };
+        post?: never;
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    id: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/ask": {
         parameters: {
             query?: never;
@@ -2258,6 +2413,45 @@ export interface paths {
                     };
                     content: {
                         "application/json": components["schemas"]["Sheet"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sheets/bind": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["BindRequest"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["BoundSheet"];
                     };
                 };
             };
@@ -3542,6 +3736,7 @@ export interface components {
             view?: null | string;
             /** Format: int32 */
             total?: null | number;
+            bounds?: null | (null | number)[];
         };
         AskPage: {
             after?: null | string;
@@ -3557,10 +3752,16 @@ export interface components {
             cluster?: null | string;
             scope?: null | components["schemas"]["AskScope"];
             page?: null | components["schemas"]["AskPage"];
+            bounds?: null | string[];
         };
         AskScope: {
             namespace: null | string;
             workload: null | string;
+            fields?: null | {
+                [key: string]: string[];
+            };
+            condition?: components["schemas"]["Predicate"];
+            choices?: null | components["schemas"]["FieldPredicate"][];
         };
         AuditEntry: {
             /** Format: int64 */
@@ -3573,6 +3774,18 @@ export interface components {
             about: null | string;
             cluster: null | string;
             detail: null | string;
+        };
+        BindRequest: {
+            sheet: components["schemas"]["SheetRequest"];
+            cluster: null | string;
+            bindings: components["schemas"]["NameBinding"][];
+        };
+        BoundSheet: {
+            sheet: components["schemas"]["Sheet"];
+            foreign: components["schemas"]["ForeignName"][];
+            known: {
+                [key: string]: string[];
+            };
         };
         BudgetRequest: {
             objective: components["schemas"]["Objective"];
@@ -3692,6 +3905,8 @@ export interface components {
             name: string;
             unit: string;
         };
+        /** @enum {unknown} */
+        Comparison: "equal" | "notEqual" | "less" | "lessOrEqual" | "greater" | "greaterOrEqual" | "in" | "like" | "matches" | "says" | "inside" | "exists";
         ConfigurationState: {
             namespace: string;
             name: string;
@@ -3780,6 +3995,16 @@ export interface components {
             endedAt: null | string;
             hops: components["schemas"]["HopView"][];
         };
+        EnquiryRequest: {
+            title: string;
+            about: string;
+            text: string;
+            /**
+             * Format: int32
+             * @default 0
+             */
+            version: number;
+        };
         EntryCertificate: {
             secret: string;
             hosts: string[];
@@ -3831,6 +4056,12 @@ export interface components {
             title: string;
             on: boolean;
         };
+        FieldPredicate: {
+            field: string;
+            comparison: components["schemas"]["Comparison"];
+            values: components["schemas"]["Value"][];
+            at: components["schemas"]["Position"];
+        };
         FieldView: {
             name: string;
             values: string[];
@@ -3839,6 +4070,12 @@ export interface components {
         };
         FlowsPlan: {
             outside?: null | components["schemas"]["OutsideName"][];
+        };
+        ForeignName: {
+            source: string;
+            name: string;
+            strips: string[];
+            nearest: string[];
         };
         ForgottenMachine: {
             remove: string;
@@ -3927,6 +4164,20 @@ export interface components {
             id: number;
             name: string;
             secret: null | string;
+        };
+        KeptEnquiry: {
+            id: string;
+            title: string;
+            about: string;
+            text: string;
+            /**
+             * Format: int32
+             * @default 0
+             */
+            version: number;
+            changedBy?: null | string;
+            /** Format: date-time */
+            changedAt?: null | string;
         };
         KeptMachine: {
             machine: components["schemas"]["MachineView"];
@@ -4123,6 +4374,11 @@ export interface components {
          * @enum {unknown}
          */
         MissingData: "keep" | "raise" | "clear";
+        NameBinding: {
+            source: string;
+            name: string;
+            to: string;
+        };
         NamespaceView: {
             name: string;
             /** Format: int32 */
@@ -4358,6 +4614,14 @@ export interface components {
             /** Format: date-time */
             created: string;
         };
+        Position: {
+            /** Format: int32 */
+            offset?: number;
+            /** Format: int32 */
+            line?: number;
+            /** Format: int32 */
+            column?: number;
+        };
         Posted: {
             error: null | string;
             /** Format: double */
@@ -4379,6 +4643,7 @@ export interface components {
             /** Format: date-time */
             now: string;
         };
+        Predicate: Record<string, never>;
         Prices: {
             currency: string;
             perMillion: {
@@ -4681,6 +4946,11 @@ export interface components {
             changedBy?: null | string;
             /** Format: date-time */
             changedAt?: null | string;
+            choices?: null | components["schemas"]["SheetChoice"][];
+        };
+        SheetChoice: {
+            field: string;
+            from?: null | string;
         };
         SheetRequest: {
             title: string;
@@ -4691,6 +4961,7 @@ export interface components {
              * @default 0
              */
             version: number;
+            choices?: null | components["schemas"]["SheetChoice"][];
         };
         SheetSummary: {
             id: string;
@@ -4842,6 +5113,17 @@ export interface components {
             height: number;
             by: string;
             about: string;
+            kept?: null | string;
+            bounds?: null | components["schemas"]["StripBound"][];
+            colours?: null | {
+                [key: string]: string;
+            };
+        };
+        StripBound: {
+            at: string;
+            severity: string;
+            /** @default false */
+            below: boolean;
         };
         SuggestionView: {
             bound: string;
@@ -4999,6 +5281,7 @@ export interface components {
             /** Format: int32 */
             known: number;
         };
+        Value: Record<string, never>;
         VariantView: {
             above: null | string;
             below: null | string;
