@@ -270,7 +270,15 @@ test("an alert rule is made of an enquiry, a fault raises it, the message arrive
   await page.getByRole("textbox", { name: "Who is told" }).fill("rota\n15m nobody");
   await button(page, "Keep team").click();
   await page.getByText("There is no contact 'nobody'.").waitFor();
-  await page.getByRole("textbox", { name: "Who is told" }).fill("rota");
+  await button(page, "Close").click();
+  await button(page, "New contact").first().click();
+  await page.getByLabel("Name").fill("night-desk");
+  await page.getByLabel("Address").fill(`${control}/hook`);
+  await button(page, "Keep contact").click();
+  await page.getByText("night-desk", { exact: true }).waitFor();
+  await button(page, "New team").click();
+  await page.getByRole("textbox", { name: "Name", exact: true }).fill("watch");
+  await page.getByRole("textbox", { name: "Who is told" }).fill("rota\n5s night-desk");
   await button(page, "Keep team").click();
   await page.getByText(/until \w{3} \d/).waitFor();
   await accessible(page, "who is told");
@@ -298,7 +306,11 @@ test("an alert rule is made of an enquiry, a fault raises it, the message arrive
   const raised = await until(async () => (await messages()).find((message) => message.body.transition === "raised"), 30, "the message");
   assert.equal(raised.body.rule, "Settle waits for the bank");
   assert.equal(raised.body.labels.workload, "settle");
+  // Nobody says they have it: the next step of the team is told as well.
+  const second = await until(async () => (await messages()).find((message) => message.body.step === 1), 60, "the second step");
+  assert.deepEqual([second.body.team, second.body.rule, second.body.unacknowledgedSeconds >= 5], ["watch", "Settle waits for the bank", true]);
   await page.getByRole("table", { name: "Alarms" }).getByRole("row", { name: /Settle waits/ }).click();
+  await page.getByRole("complementary").getByText(/night-desk was told/).waitFor();
   await button(page, "Acknowledge").click();
   await page.getByText("raised, seen").waitFor();
   await page.getByRole("textbox", { name: "Note" }).fill("the bank is asked");

@@ -53,8 +53,14 @@ test("a file with a mistake is refused with its line, the mended one becomes a d
   await button(page, "Read it").click();
   await page.getByText(/strips\[0\] 'Doors': line 1, column 9 of the enquiry: 'rat' is not a step/).waitFor();
   await accessible(page, "import");
-  await page.getByRole("textbox", { name: "Text" }).fill("title: Cold rooms\nstrips:\n  - title: Doors\n    text: logs -> count by workload every 1m\n    draw: ranked\n");
+  await page.getByRole("textbox", { name: "Text" }).fill("title: Cold rooms\nstrips:\n  - title: Doors\n    text: logs -> count by workloads every 1m\n    draw: ranked\n    by: workloads\n");
   await button(page, "Read it").click();
+  // What is called otherwise here is bound before it becomes a draft.
+  await page.getByText(/One name of this sheet is not known in larkfield-north/).waitFor();
+  await accessible(page, "names that are not known");
+  await page.getByRole("group", { name: "workloads" }).getByRole("button").click();
+  await page.getByRole("option", { name: "workload", exact: true }).click();
+  await button(page, "Replace them").click();
   await page.getByRole("heading", { name: "Cold rooms" }).waitFor();
   await button(page, "Keep").click();
   await page.getByText(/version 1 by R. Amsel/).waitFor();
@@ -71,6 +77,9 @@ test("an answer is put on a sheet, an older version is taken back, a sheet is ta
   await page.getByText(/version 2 by R. Amsel/).waitFor();
   await page.getByRole("button", { name: /^More/ }).click();
   await page.getByRole("menuitem", { name: "Versions" }).click();
+  await button(page, "Difference from version 1").click();
+  await page.getByRole("list", { name: "Changes since version 1" }).getByText("added").waitFor();
+  await accessible(page, "the difference of versions");
   await button(page, "Take version 1 as the draft").click();
   await button(page, "Keep").click();
   await page.getByText(/version 3 by R. Amsel/).waitFor();
@@ -78,6 +87,55 @@ test("an answer is put on a sheet, an older version is taken back, a sheet is ta
   await page.getByRole("menuitem", { name: "Take out" }).click();
   await page.getByRole("dialog").getByRole("button", { name: "Take out Cold rooms" }).click();
   await page.getByRole("heading", { name: "Cluster resources" }).waitFor();
+});
+
+test("an enquiry is kept, a strip follows it, and what is chosen above the sheet narrows it", async () => {
+  const { page } = it;
+  const text = (page, name) => page.getByRole("textbox", { name, exact: true });
+  await page.goto(`${base}/ask?${new URLSearchParams({ cluster: "larkfield-north", last: "600", q: "k8s.node.memory.working_set -> sum by node" })}`);
+  await button(page, "Keep").click();
+  await text(page, "Title").fill("Memory by node");
+  await accessible(page, "keeping an enquiry");
+  await button(page, "Keep it").click();
+  await page.getByText(/kept as Memory by node, version 1/).waitFor();
+  await button(page, "Put on a sheet").click();
+  await text(page, "Or on a new sheet named").fill("Followers");
+  await button(page, "Make it").click();
+  await page.getByRole("heading", { name: "Followers" }).waitFor();
+  await button(page, "Edit").click();
+  await text(page, "Choices above it").fill("node");
+  await button(page, "Change Memory by node").click();
+  await page.getByText("It follows the kept enquiry.", { exact: false }).waitFor();
+  await button(page, "Add a bound").click();
+  await text(page, "Bound").fill("1MiB");
+  await button(page, "Take over").click();
+  await button(page, "Keep").click();
+  await page.getByText(/version 2 by R. Amsel/).waitFor();
+  // Every node is beyond a bound of one MiB, and says so by its mark.
+  await until(async () => (await page.getByRole("img", { name: /beyond 1MiB/ }).count()) === 5, 20, "five figures beyond the bound");
+  await button(page, "node: all").click();
+  await page.getByRole("menuitemcheckbox", { name: "north-2" }).click();
+  await page.getByRole("menuitemcheckbox", { name: "north-3" }).click();
+  await page.keyboard.press("Escape");
+  await until(async () => (await page.getByRole("img", { name: /beyond 1MiB/ }).count()) === 2, 20, "two nodes");
+  assert.deepEqual(new URL(page.url()).searchParams.getAll("choose.node"), ["north-2", "north-3"]);
+  await accessible(page, "choices above a sheet");
+  const sheet = page.url();
+  // The kept enquiry is changed where it is asked; the sheet draws what it has become.
+  await page.keyboard.press("4");
+  await button(page, "Kept enquiries").click();
+  await accessible(page, "kept enquiries");
+  await button(page, "Ask Memory by node").click();
+  await button(page, "Edit").click();
+  await page.getByRole("textbox", { name: "Enquiry" }).press("Control+End");
+  await page.keyboard.type("\n  -> highest 1");
+  await page.keyboard.press("Control+Enter");
+  await page.getByText(/changed since it was kept as Memory by node/).waitFor();
+  await button(page, "Keep").click();
+  await button(page, "Change Memory by node").click();
+  await page.getByText(/kept as Memory by node, version 2/).waitFor();
+  await page.goto(sheet.replace(/&?choose\.node=[^&]*/g, ""));
+  await until(async () => (await page.getByRole("img", { name: /beyond 1MiB/ }).count()) === 1, 20, "the highest alone");
 });
 
 test("services, configuration and storage are listed and opened", async () => {

@@ -28,6 +28,9 @@ public static class SheetNames
 {
     private const int MostNear = 8;
 
+    /// <summary>What stands for a strip where a name is of a choice.</summary>
+    public const string Above = "the choices above it";
+
     /// <summary>The sheet with its names replaced.</summary>
     public static Sheet Bound(Sheet sheet, IReadOnlyList<NameBinding> bindings)
     {
@@ -77,6 +80,11 @@ public static class SheetNames
                     Use(source, field, strip.Title);
                 return field;
             });
+        foreach (var choice in sheet.Choices ?? [])
+            if (choice.From is { } rows && !Words.RowSources.ContainsKey(rows))
+                Use("", rows, Above);
+        foreach (var choice in sheet.Choices ?? [])
+            Use(choice.From ?? SourceOf(sheet), choice.Field, Above);
         var foreign = new List<ForeignName>();
         foreach (var ((source, name), titles) in used)
         {

@@ -57,6 +57,16 @@ public sealed class SheetNamesTests
         bound.Choices!.Select(choice => choice.Field).ShouldBe(["http.response.status_code", "code"]);
     }
 
+    [Fact]
+    public async Task A_choice_is_bound_as_the_strips_are()
+    {
+        var sheet = Of("spans -> count by service every 1m") with { Choices = [new("svc"), new("instance", "container_cpu_time")] };
+        (await Foreign(sheet)).Select(one => (one.Source, one.Name, one.Strips[0])).ShouldBe([("", "container_cpu_time", SheetNames.Above), ("spans", "svc", SheetNames.Above)]);
+        var bound = SheetNames.Bound(sheet, [new("", "container_cpu_time", "container.cpu.time"), new("spans", "svc", "service")]);
+        bound.Choices.ShouldBe([new("service"), new("instance", "container.cpu.time")]);
+        (await Foreign(bound)).Select(one => (one.Source, one.Name)).ShouldBe([("container.cpu.time", "instance")]);
+    }
+
     [Theory]
     [InlineData("http.request.method", "http_request_method")]
     [InlineData("container_cpu_times", "container.cpu.time")]

@@ -152,6 +152,25 @@ public sealed class EnquiryRunnerTests
         limited.Step.ShouldBe("memory");
     }
 
+    [Fact]
+    public async Task What_is_chosen_becomes_a_step_where_the_field_is_and_a_note_where_it_is_not()
+    {
+        FieldPredicate Chosen(string field, params string[] values) => new(field, Comparison.In, [.. values.Select(value => new TextValue(value))], default);
+        Task<Answer> Choosing(string text, params FieldPredicate[] chosen) => EnquiryRunner.Run(Parser.Read(text), null, new Window(60_000, 300_000), new EnquiryReader(Pods, new FixedRows()), new Limits(), CancellationToken.None, choices: chosen);
+
+        var chosen = await Choosing("container.cpu.time -> rate -> sum by pod", Chosen("pod", "ledger-2", "settle-1"), Chosen("namespace", "auction"));
+        chosen.Series.Single().Labels["pod"].ShouldBe("ledger-2");
+        chosen.Steps.Select(step => (step.Left, step.Scope)).ShouldBe([(3, false), (2, true), (1, true), (1, false), (1, false)]);
+        // The same as where steps would give, in every part of a formula; a part whose series have no such field stands whole, and says so.
+        var share = await Choosing("use: container.cpu.time -> rate -> sum; most: memory -> sum; use / most", Chosen("pod", "settle-1"));
+        var written = await Ask("use: container.cpu.time -> where pod = \"settle-1\" -> rate -> sum; most: memory -> sum; use / most");
+        share.Series.Single().Values.ShouldBe(written.Series.Single().Values);
+        share.Notes.Single(note => note.Kind == "not chosen by").Text.ShouldBe("memory has no pod: what was chosen of it does not apply here.");
+        // What leaves nothing is explained as any condition is; a where step of one's own on a field that is not there still leaves nothing.
+        (await Choosing("container.cpu.time", Chosen("pod", "ledger-9"))).Notes.ShouldContain(note => note.Kind == "nothing left");
+        (await Ask("memory -> where pod = \"settle-1\"")).Series.ShouldBeEmpty();
+    }
+
     [Theory]
     [InlineData("namespace like \"auc%\"", 2)]
     [InlineData("pod matches \"-[12]$\"", 3)]

@@ -147,6 +147,16 @@ public sealed class LanguageTests
             new Part("a", new Body(one, steps), default), new Part("odd part", new Body(other, []), default), new Part(null, new Body(new FormulaSource(formula, default), steps), default),
         ])), iter: 20_000);
 
+    [Fact]
+    public void Names_that_are_replaced_and_replaced_back_give_the_same_tree() =>
+        Gen.Select(Sources, Steps.Array[0, 5]).Sample((source, steps) =>
+        {
+            var tree = new Enquiry(source, steps);
+            Shape(Naming.Renamed(tree, name => name, (_, field) => field)).ShouldBe(Shape(tree));
+            var there = Naming.Renamed(tree, name => "other." + name, (_, field) => "other." + field);
+            Shape(Naming.Renamed(there, name => name["other.".Length..], (_, field) => field.StartsWith("other.", StringComparison.Ordinal) ? field["other.".Length..] : field)).ShouldBe(Shape(tree));
+        }, iter: 5_000);
+
     private static void SameTree(Enquiry tree)
     {
         var text = Formatter.Write(tree);

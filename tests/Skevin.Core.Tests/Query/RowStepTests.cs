@@ -111,6 +111,19 @@ public sealed class RowStepTests
     }
 
     [Fact]
+    public void A_kind_is_a_field_that_names_the_same_lines_at_any_time()
+    {
+        var rows = Enumerable.Range(1, 90).Select(i => Line(i, i % 3 == 0 ? $"sold lot A-{i} for {i * 1.5} in {i}ms" : $"bid {i} refused\n   at Door.Open()")).ToArray();
+        var answer = Ask("logs -> count by kind every 1h", RowKind.Logs, rows);
+        answer.Series.Select(series => (series.Labels["kind"], series.Values.Single())).ShouldBe([("bid {} refused", 60.0), ("sold lot A-{} for {} in {}", 30.0)], ignoreOrder: true);
+        // Whatever else was in the window, a line has the kind it has alone: what was counted in one week can be held against another.
+        foreach (var row in rows)
+            Ask("logs -> where kind = \"bid {} refused\" -> show text", RowKind.Logs, row).Rows!.Rows.Count.ShouldBe(((string)row["text"].Text!).StartsWith("bid", StringComparison.Ordinal) ? 1 : 0);
+        LineKinds.Shape(string.Join(' ', Enumerable.Repeat("word", 80))).Length.ShouldBeLessThanOrEqualTo(165);
+        LineKinds.Shape("").ShouldBe("");
+    }
+
+    [Fact]
     public void Kinds_are_bounded_and_lose_no_line()
     {
         var random = new Random(7);

@@ -19,7 +19,8 @@ const Lanes = styled(Card)`
   text.box { text-anchor: middle; dominant-baseline: central; }
   text.words { fill: ${({ theme }) => theme.critical}; paint-order: stroke; stroke: ${({ theme }) => theme.sheet}; stroke-width: 4px; }
   path { fill: none; cursor: pointer; }
-  path:focus-visible { outline: none; stroke: ${({ theme }) => theme.act}; }
+  path:focus { outline: none; }
+  path:focus-visible { stroke: ${({ theme }) => theme.act}; }
 `;
 
 /** Who talks to whom, one lane a namespace; a chosen ribbon tells its story at the side. */

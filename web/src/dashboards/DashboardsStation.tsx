@@ -46,7 +46,7 @@ const Handle = styled.div`
   b { flex: 1; min-width: 0; overflow: hidden; text-overflow: ellipsis; white-space: nowrap; }
   &[data-over="true"] { box-shadow: inset 0 3px 0 ${({ theme }) => theme.act}; }
 `;
-const Fields = styled(Row)`align-items: flex-end; gap: 12px; margin-bottom: 12px; > div { flex: 1; }`;
+const Fields = styled(Row)`align-items: flex-start; gap: 12px; margin-bottom: 12px; > div { flex: 1; }`;
 const Beside = styled.div`display: flex; gap: 12px; align-items: flex-start; > section { flex: 1; min-width: 0; } > aside { position: sticky; top: 0; max-height: calc(100vh - 230px); }`;
 
 interface Draft { title: string; about: string; strips: Strip[]; choices: SheetChoice[] }
@@ -158,7 +158,7 @@ function SheetPage({ chosen, sheets }: { chosen: string; sheets: Schemas["SheetS
           </>}>{shown.title}</Title>}
       {keep.error ? <><Trouble error={keep.error} />{keep.error instanceof Problem && keep.error.status === 409 && own && <Row style={{ margin: "6px 0" }}><Button onPress={() => keep.mutate(true)}>Keep as a copy</Button></Row>}</> : null}
       {choices.length > 0 && <ChoiceBar choices={choices} strips={shown.strips} cluster={cluster} chosen={chosenValues} onChange={choose} />}
-      {history && <Fields><TextInput label="Title" value={shown.title} onChange={(title) => change({ ...shown, title })} required /><TextInput label="What it is for" value={shown.about} onChange={(about) => change({ ...shown, about })} /><TextInput label="Choices above it" value={choiceWords(shown.choices)} onChange={(text) => change({ ...shown, choices: choicesOf(text) })} help="Fields, such as node, service; with of and a source where the first strip has none: level of logs." /></Fields>}
+      {history && <Fields><TextInput label="Title" value={shown.title} onChange={(title) => change({ ...shown, title })} required /><TextInput label="What it is for" value={shown.about} onChange={(about) => change({ ...shown, about })} /><TextInput label="Choices above it" value={choiceWords(shown.choices)} onChange={(text) => change({ ...shown, choices: choicesOf(text) })} help="Such as node, or level of logs where the first strip has no level." /></Fields>}
       <Beside>
         <Sheet>
           {shown.strips.length === 0 && <Empty title="No strips yet">Add one here, or ask something and put it on this sheet.</Empty>}

@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
+import { FileTrigger } from "react-aria-components";
 import { api, got, type Schemas } from "../api/client";
 import { Button, Quiet, Row, Trouble, Waiting } from "../parts/basics";
 import { TextInput } from "../parts/fields";
@@ -21,7 +22,7 @@ export function ImportDialog({ cluster, take, close }: { cluster: string; take: 
   return (
     <Dialog title="Import a sheet" width={640} onClose={close} actions={<Button main isDisabled={!text.trim() || read.isPending} onPress={() => read.mutate()}>Read it</Button>}>
       <Quiet>YAML or JSON of the form docs/formats/sheet.schema.json describes. It becomes a draft; nothing is kept before you say so.</Quiet>
-      <input type="file" aria-label="File" accept=".yaml,.yml,.json" onChange={async (event) => { const file = event.target.files?.[0]; if (file) setText(await file.text()); }} />
+      <Row><FileTrigger acceptedFileTypes={[".yaml", ".yml", ".json"]} onSelect={async (files) => { const file = files?.[0]; if (file) setText(await file.text()); }}><Button>Choose a file</Button></FileTrigger></Row>
       <TextInput label="Text" rows={14} value={text} onChange={setText} />
       {read.error ? <Trouble error={read.error} /> : null}
     </Dialog>

@@ -20,6 +20,12 @@ describe("the difference of two versions", () => {
     expect(sheetDifference(sheet(["a", "b"]), after)).toEqual([{ strip: "Doors", text: "title", before: "b", after: "Doors" }]);
   });
 
+  it("writes bounds, colours and choices as a person would", () => {
+    const after = sheet(["a"], { choices: [{ field: "level", from: "logs" }, { field: "node", from: null }] });
+    Object.assign(after.strips[0]!, { bounds: [{ at: "400ms", severity: "major", below: false }, { at: "5%", severity: "warning", below: true }], colours: { error: "critical" } });
+    expect(sheetDifference(sheet(["a"]), after).map((change) => change.after)).toEqual(["level of logs, node", "major above 400ms, warning below 5%", "error: critical"]);
+  });
+
   it("names only what moved, not what had to make room", () => {
     expect(sheetDifference(sheet(["a", "b", "c", "d"]), sheet(["d", "a", "b", "c"]))).toEqual([{ strip: "d", text: "moved", before: "place 4", after: "place 1" }]);
     expect(sheetDifference(sheet(["a", "b", "c"]), sheet(["c", "b", "a"])).length).toBe(2);

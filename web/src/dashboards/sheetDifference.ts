@@ -3,7 +3,12 @@ import type { Sheet, Strip } from "./sheets";
 type Draft = Pick<Sheet, "title" | "about" | "strips" | "choices">;
 
 const named: [keyof Strip, string][] = [["title", "title"], ["subtitle", "of what"], ["text", "enquiry"], ["draw", "drawn as"], ["height", "height"], ["by", "told apart by"], ["about", "meaning"], ["kept", "kept enquiry"], ["bounds", "bounds"], ["colours", "colours"]];
-const plain = (value: unknown): string => (value === null || value === undefined || (Array.isArray(value) && value.length === 0) ? "" : typeof value === "object" ? JSON.stringify(value) : String(value));
+
+function plain(value: unknown): string {
+  if (value === null || value === undefined) return "";
+  if (Array.isArray(value)) return value.map((one: { field?: string; from?: string | null; at?: string; severity?: string; below?: boolean }) => (one.field !== undefined ? (one.from ? `${one.field} of ${one.from}` : one.field) : `${one.severity} ${one.below ? "below" : "above"} ${one.at}`)).join(", ");
+  return typeof value === "object" ? Object.entries(value).map(([name, word]) => `${name}: ${word}`).join(", ") : String(value);
+}
 
 export interface SheetChange { strip: string; text: string; before?: string; after?: string }
 

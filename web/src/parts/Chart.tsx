@@ -32,11 +32,13 @@ const Tip = styled.div`
 `;
 
 /** Series over one clock. Dragging across it chooses the window; all charts share one crosshair. */
-export function Chart({ series, names, unit, height, window, draw = "lines", marks = [], bounds = [], shaded = [], axis = true, yAxis = true, onZoom, label, colours }: {
+export function Chart({ series, names, unit, height, window, draw = "lines", marks = [], bounds = [], shaded = [], axis = true, yAxis = true, onZoom, label, colours, greatest: most = 0 }: {
   series: AnswerSeries[]; names: string[]; unit: string; height: number; window: { from: number; to: number }; draw?: string; marks?: ChartMark[]; bounds?: Bound[];
   shaded?: { from: number; to: number }[]; axis?: boolean; yAxis?: boolean; onZoom?: (from: number, to: number) => void; label: string;
   /** Colours by meaning, one a series; without them the set that stays apart for colour-blind readers. */
   colours?: string[];
+  /** The greatest value of charts that belong together, so that all are written in one unit. */
+  greatest?: number;
 }) {
   const theme = useTheme();
   const box = useRef<HTMLDivElement>(null);
@@ -45,10 +47,10 @@ export function Chart({ series, names, unit, height, window, draw = "lines", mar
   zoom.current = onZoom;
   const [tip, setTip] = useState<{ left: number; slot: number } | null>(null);
   const scale = useMemo(() => {
-    let greatest = 0;
+    let greatest = most;
     for (const one of series) for (const [, value] of one.points) if (value != null) greatest = Math.max(greatest, Math.abs(value));
     return scaleFor(unit, greatest);
-  }, [series, unit]);
+  }, [series, unit, most]);
   // Drawn in the unit that is written, so that the axis falls on round figures of it.
   const data = useMemo(() => columns(series, scale.divisor), [series, scale]);
   const stack = draw === "stack" || draw === "bars";
