@@ -110,7 +110,7 @@ export function AskStation() {
       {onSheet}
       {keeping && <KeepDialog text={asked} title={data ? heading(data) : ""} of={kept} close={() => setKeeping(false)} done={(id) => { setKeeping(false); setSearch((before) => { const next = new URLSearchParams(before); next.set("kept", id); return next; }); }} />}
       <Title about={kept ? <>{same ? "kept" : "changed since it was kept"} as <b>{kept.title}</b>, version {kept.version} by {kept.changedBy}</> : data && (data.shape === "series" ? `${data.series.length} series, one value every ${data.every}` : undefined)}
-        actions={<><KeptList onAsk={(one) => setSearch((before) => { const next = new URLSearchParams(before); next.set("q", one.text); next.set("kept", one.id); next.delete("trace"); return next; })} />{data && <>
+        actions={<><KeptList onAsk={(one) => { setEditing(false); setSearch((before) => { const next = new URLSearchParams(before); next.set("q", one.text); next.set("kept", one.id); next.delete("trace"); return next; }); }} />{data && <>
           <Button needs="author" isDisabled={same} onPress={() => setKeeping(true)}>{same ? "Kept" : "Keep"}</Button>
           {!editing && <Button data-enquiry onPress={() => setEditing(true)}>Edit</Button>}
           {(data.shape === "series" || data.view !== "traces") && <Button needs="author" onPress={() => setPutting(true)}>Put on a sheet</Button>}
