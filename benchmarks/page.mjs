@@ -87,6 +87,41 @@ for (let i = 0; i < rounds; i++) {
   })));
 }
 note("enquiry to painted chart", "300 ms", shown, "one hour, five series");
+
+// A sheet of twelve strips over a day: from the address until the last strip is painted, then a refresh, in which nothing may move.
+const strip = (title, text, by, draw = "lines") => ({ title, subtitle: `by ${by}`, text, draw, height: 96, by, about: "" });
+const strips = [
+  strip("Processor", "container.cpu.time -> rate -> sum by namespace -> highest 5", "namespace"), strip("Memory", "container.memory.working_set -> sum by namespace -> highest 5", "namespace"),
+  strip("Processor by node", "k8s.node.cpu.time -> rate -> sum by node", "node"), strip("Memory by node", "k8s.node.memory.working_set -> sum by node", "node"),
+  strip("Network received", "k8s.node.network.io -> where network.io.direction = \"receive\" -> rate -> sum by node", "node"), strip("Pods ready", "k8s.container.ready -> sum by namespace -> highest 5", "namespace", "steps"),
+  strip("Restarts", "k8s.container.restart.count -> sum by workload -> highest 4 by max", "workload", "steps"), strip("Requests", "spans -> where kind = \"server\" -> count by service -> highest 5", "service"),
+  strip("Time to answer", "spans -> where kind = \"server\" -> p95 duration by service -> highest 5", "service"), strip("Lines", "logs -> count by level", "level", "stack"),
+  strip("Dropped", "flows -> where outcome = \"dropped\" -> count by reason", "reason", "steps"), strip("Traffic", "flows -> sum bytes by destination.namespace -> highest 5", "destination.namespace"),
+];
+const made = await context.request.post("/api/sheets", { data: { title: "Twelve strips", about: "Made by ./bench page", strips, version: 0 }, headers: { "X-Skevin": "1" } });
+if (made.status() !== 201) throw new Error(`The sheet could not be made: ${await made.text()}`);
+const sheet = await made.json();
+const opened = [];
+for (let i = 0; i < 8; i++) {
+  await page.goto("about:blank");
+  await page.goto(`/dashboards/${sheet.id}?${new URLSearchParams({ cluster, last: "86400" })}`, { waitUntil: "commit" });
+  // The page's own clock begins with the address.
+  opened.push(await page.evaluate(() => new Promise((done) => {
+    const look = () => (document.querySelectorAll("main canvas").length >= 12 ? requestAnimationFrame(() => { const channel = new MessageChannel(); channel.port1.onmessage = () => done(performance.now()); channel.port2.postMessage(0); }) : setTimeout(look, 4));
+    look();
+  })));
+}
+note("sheet of twelve strips over 24 h: address to last strip painted", "1500 ms", opened, "eight times, the first with nothing cached");
+const places = () => page.evaluate(() => [...document.querySelectorAll("main canvas")].map((one) => { const { top, left, width, height } = one.getBoundingClientRect(); return [top, left, width, height].map(Math.round).join(" "); }).join("; "));
+const before = await places();
+await page.evaluate(() => { globalThis.moved = 0; new PerformanceObserver((list) => { for (const entry of list.getEntries()) globalThis.moved += entry.value; }).observe({ type: "layout-shift" }); });
+await page.waitForResponse((answer) => answer.url().endsWith("/api/ask"), { timeout: 40_000 });
+await page.waitForTimeout(4000);
+const shift = await page.evaluate(() => globalThis.moved);
+const same = before === (await places());
+rows.push(["the same, refreshed: what moves", "nothing", same && shift === 0 ? "nothing" : `layout shift ${shift.toFixed(4)}${same ? "" : ", charts at other places"}`, "", "places of all charts before and after, and the browser's own layout shift"]);
+console.log(rows.at(-1).join(" | "));
+await context.request.delete(`/api/sheets/${sheet.id}`, { headers: { "X-Skevin": "1" } });
 await browser.close();
 
 const machine = `${cpus().length} cores, ${cpus()[0].model.trim()}, ${Math.round(Number(readFileSync("/proc/meminfo", "utf8").match(/MemTotal:\s+(\d+)/)[1]) / 1048576)} GiB`;

@@ -120,6 +120,12 @@ test("an enquiry is kept, a strip follows it, and what is chosen above the sheet
   await until(async () => (await page.getByRole("img", { name: /beyond 1MiB/ }).count()) === 2, 20, "two nodes");
   assert.deepEqual(new URL(page.url()).searchParams.getAll("choose.node"), ["north-2", "north-3"]);
   await accessible(page, "choices above a sheet");
+  // On paper stands the sheet alone, whole, with what was chosen and the time it is of.
+  await page.emulateMedia({ media: "print" });
+  await page.getByText(/ to .*, node north-2, north-3/).waitFor();
+  assert.equal(await page.getByRole("navigation", { name: "Stations" }).isVisible(), false);
+  assert.ok(await page.evaluate(() => document.querySelector("main").scrollHeight <= document.querySelector("main").clientHeight + 1), "nothing is left behind a scroll bar");
+  await page.emulateMedia({ media: "screen" });
   const sheet = page.url();
   // The kept enquiry is changed where it is asked; the sheet draws what it has become.
   await page.keyboard.press("4");

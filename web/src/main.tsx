@@ -2,6 +2,7 @@ import "@fontsource-variable/atkinson-hyperlegible-next/wght.css";
 import "@fontsource-variable/atkinson-hyperlegible-mono/wght.css";
 import { QueryClient, QueryClientProvider, useQuery } from "@tanstack/react-query";
 import { StrictMode, useEffect, useState } from "react";
+import { flushSync } from "react-dom";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter, Navigate, Route, Routes } from "react-router";
 import { createGlobalStyle, ThemeProvider } from "styled-components";
@@ -23,6 +24,18 @@ const Global = createGlobalStyle`
   :root { color-scheme: ${({ theme }) => theme.name}; }
   body { margin: 0; background: ${({ theme }) => theme.ground}; color: ${({ theme }) => theme.ink}; font: 13px/1.45 ${({ theme }) => theme.text}; }
   a { color: ${({ theme }) => theme.act}; }
+  .on-paper { display: none; }
+  @page { size: A4 landscape; margin: 8mm; }
+  @media print {
+    body { background: none; }
+    nav, footer, button, #root > div > header, [role="status"], .not-on-paper, main header > *:not(h1):not(span) { display: none !important; }
+    .on-paper { display: block; }
+    #root > div { display: block; height: auto; }
+    main { overflow: visible; padding: 0; }
+    main header > span, main header h1 { white-space: normal; }
+    section > div, [role="group"] { break-inside: avoid; }
+    .uplot, .uplot canvas { max-width: 100%; }
+  }
   code, pre { font-family: ${({ theme }) => theme.mono}; }
 `;
 
@@ -32,12 +45,20 @@ function useThemeChoice(): [ThemeChoice, (choice: ThemeChoice) => void, keyof ty
   const [choice, setChoice] = useState<ThemeChoice>(() => (localStorage.getItem("skevin.theme") as ThemeChoice) || "system");
   const media = matchMedia("(prefers-color-scheme: dark)");
   const [dark, setDark] = useState(media.matches);
+  // Paper is white: what is printed is drawn in light.
+  const [printing, setPrinting] = useState(false);
+  useEffect(() => {
+    const [begin, end] = [() => flushSync(() => setPrinting(true)), () => setPrinting(false)];
+    addEventListener("beforeprint", begin);
+    addEventListener("afterprint", end);
+    return () => { removeEventListener("beforeprint", begin); removeEventListener("afterprint", end); };
+  }, []);
   useEffect(() => {
     const change = () => setDark(media.matches);
     media.addEventListener("change", change);
     return () => media.removeEventListener("change", change);
   }, []);
-  return [choice, (next) => { localStorage.setItem("skevin.theme", next); setChoice(next); }, choice === "system" ? (dark ? "dark" : "light") : choice];
+  return [choice, (next) => { localStorage.setItem("skevin.theme", next); setChoice(next); }, printing ? "light" : choice === "system" ? (dark ? "dark" : "light") : choice];
 }
 
 function App() {

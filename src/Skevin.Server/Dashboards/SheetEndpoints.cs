@@ -34,13 +34,20 @@ public sealed record BoundSheet(Sheet Sheet, IReadOnlyList<ForeignName> Foreign,
 /// <summary>A sheet's file to read.</summary>
 public sealed record SheetText(string Text);
 
+/// <summary>Where a sheet's file stands.</summary>
+public sealed record SheetAddress(string Address);
+
 /// <summary>Station 5.</summary>
 public static class SheetEndpoints
 {
     private static readonly Problem NotThere = new(404, "No such sheet.", "Choose one of the list.");
 
     /// <summary>Adds its services.</summary>
-    public static void AddSheets(this IServiceCollection services) => services.AddSingleton<SheetBook>();
+    public static void AddSheets(this IServiceCollection services, SkevinOptions options)
+    {
+        services.AddSingleton<SheetBook>().AddSingleton<FetchSheet>();
+        services.AddHttpClient(FetchSheet.Client, client => client.Timeout = TimeSpan.FromSeconds(10)).ConfigurePrimaryHttpMessageHandler(() => FetchSheet.Handler(options.Demo));
+    }
 
     /// <summary>Maps its endpoints.</summary>
     public static void MapSheets(this IEndpointRouteBuilder routes)
@@ -64,6 +71,12 @@ public static class SheetEndpoints
                 return new Problem(400, "The file cannot be read.", wrong.Message).Http();
             }
         }).Needs(Roles.Reader).OnlyReads();
+        routes.MapPost("/api/sheets/fetch", async Task<Results<Ok<SheetText>, ProblemHttpResult>> (SheetAddress body, FetchSheet fetch, AuditNote note, CancellationToken stop) =>
+        {
+            note.About = body.Address;
+            var text = await fetch.Run(body.Address ?? "", stop);
+            return text.Problem is { } problem ? problem.Http() : TypedResults.Ok(new SheetText(text.Value!));
+        }).Needs(Roles.Author).Audits("fetched the file of a sheet");
         routes.MapPost("/api/sheets/bind", async Task<Results<Ok<BoundSheet>, ProblemHttpResult>> (BindRequest body, ClaimsPrincipal user, AskEnquiry ask, TimeProvider clock, CancellationToken stop) =>
         {
             var sheet = (body.Sheet ?? new SheetRequest("", "", [])).Sheet();

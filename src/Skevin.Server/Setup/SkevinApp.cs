@@ -107,7 +107,7 @@ public static class SkevinApp
         services.AddArrivals();
         services.AddAsk();
         services.AddAlarms();
-        services.AddSheets();
+        services.AddSheets(options);
         services.AddIngest();
         services.AddPractice(options);
 

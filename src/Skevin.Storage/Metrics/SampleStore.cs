@@ -116,23 +116,23 @@ public sealed class SampleStore(NpgsqlDataSource database)
         AddWindow(command, from, to);
         command.Parameters.Add(new NpgsqlParameter("metric", NpgsqlDbType.Text) { Value = (object?)metric ?? DBNull.Value });
         await using var reader = await command.ExecuteReaderAsync(stop);
-        while (await reader.ReadAsync(stop))
-        {
-            var payload = (byte[])reader[1];
-            if (reader.GetBoolean(0))
+        await DecodingBeside.Run(
+            async () => await reader.ReadAsync(stop) ? new Stored(reader.GetBoolean(0), (byte[])reader[1]) : null,
+            stored => (Runs: stored.Folded ? SampleChunk.Decode(stored.Payload, wanted) : [], Singles: stored.Folded ? [] : SampleBatch.Decode(stored.Payload)),
+            (_, decoded) =>
             {
-                foreach (var (series, samples) in SampleChunk.Decode(payload, wanted))
+                foreach (var (series, samples) in decoded.Runs)
                     foreach (var sample in samples)
                         then(series, sample);
-            }
-            else
-            {
-                foreach (var (series, sample) in SampleBatch.Decode(payload))
+                foreach (var (series, sample) in decoded.Singles)
                     if (wanted(series))
                         then(series, sample);
-            }
-        }
+            });
     }
+
+    private sealed record Stored(bool Folded, byte[] Payload);
+
+    private sealed record StoredSummary(long End, long Width, byte[] Payload);
 
     /// <summary>Histograms of blocks that touch from &lt; time ≤ to; what was committed first comes first.</summary>
     /// <param name="from">Epoch milliseconds, excluded.</param>
@@ -195,22 +195,28 @@ public sealed class SampleStore(NpgsqlDataSource database)
             command.Parameters.AddWithValue("metric", metric);
             command.Parameters.AddWithValue("width", (int)stored);
             await using var reader = await command.ExecuteReaderAsync(stop);
-            while (await reader.ReadAsync(stop))
+            await DecodingBeside.Run(
+                async () =>
+                {
+                    while (await reader.ReadAsync(stop))
+                        if (Takes(reader.GetFieldValue<DateOnly>(0), reader.GetInt32(1), reader.GetInt64(2)))
+                            return new StoredSummary(reader.GetInt64(2), stored, (byte[])reader[3]);
+                    return null;
+                },
+                block => SummaryChunk.Decode(block.Payload, wanted.ContainsKey).Select(one => (one.Series, Run: block.Width == width ? one.Run : SummaryRun.Joined([one.Run], width))).ToArray(),
+                (block, runs) =>
+                {
+                    foreach (var (series, run) in runs)
+                        wanted[series].Add((block.End, run));
+                });
+
+            bool Takes(DateOnly date, int cluster, long end)
             {
-                var (day, end) = ((Day: reader.GetFieldValue<DateOnly>(0), Cluster: reader.GetInt32(1)), reader.GetInt64(2));
-                if (stored != ofWindow)
-                {
-                    // A day counts where all of it is asked for and nothing of it waits.
-                    if (end - DaySummaries.Day < from || open.Exists(one => one > end - DaySummaries.Day && one <= end))
-                        continue;
-                    days.Add(day);
-                }
-                else if (open.Contains(end) || days.Contains(day))
-                {
-                    continue;
-                }
-                foreach (var (series, _, run) in SummaryChunk.Decode((byte[])reader[3], wanted.ContainsKey))
-                    wanted[series].Add((end, stored == width ? run : SummaryRun.Joined([run], width)));
+                var day = (date, cluster);
+                if (stored == ofWindow)
+                    return !open.Contains(end) && !days.Contains(day);
+                // A day counts where all of it is asked for and nothing of it waits.
+                return end - DaySummaries.Day >= from && !open.Exists(one => one > end - DaySummaries.Day && one <= end) && (days.Add(day) || true);
             }
         }
     }

@@ -22,6 +22,7 @@ import { begun, done, emptyStrip, isBlock, moved, redone, rowsOf, undone, type H
 const Sheet = styled(Card)`flex: none; > div + div { border-top: 1px solid ${({ theme }) => theme.rule}; }`;
 const ClockRow = styled.div`
   position: sticky;
+  @media print { position: static; }
   bottom: -12px;
   z-index: 2;
   display: grid;
@@ -157,6 +158,7 @@ function SheetPage({ chosen, sheets }: { chosen: string; sheets: Schemas["SheetS
             <Menu title="More" onAct={act} items={[{ id: "new", text: "New sheet" }, { id: "import", text: "Import a sheet" }, { id: "file", text: "Save as file", about: "YAML" }, ...(own ? [{ id: "versions", text: "Versions" }, { id: "remove", text: "Take out" }] : []), { id: "full", text: "Full screen" }, { id: "print", text: "Print" }]} />
           </>}>{shown.title}</Title>}
       {keep.error ? <><Trouble error={keep.error} />{keep.error instanceof Problem && keep.error.status === 409 && own && <Row style={{ margin: "6px 0" }}><Button onPress={() => keep.mutate(true)}>Keep as a copy</Button></Row>}</> : null}
+      <p className="on-paper">{exact(window.from)} to {exact(window.to)}{Object.entries(chosenValues).map(([field, values]) => `, ${field} ${values.join(", ")}`)}</p>
       {choices.length > 0 && <ChoiceBar choices={choices} strips={shown.strips} cluster={cluster} chosen={chosenValues} onChange={choose} />}
       {history && <Fields><TextInput label="Title" value={shown.title} onChange={(title) => change({ ...shown, title })} required /><TextInput label="What it is for" value={shown.about} onChange={(about) => change({ ...shown, about })} /><TextInput label="Choices above it" value={choiceWords(shown.choices)} onChange={(text) => change({ ...shown, choices: choicesOf(text) })} help="Such as node, or level of logs where the first strip has no level." /></Fields>}
       <Beside>

@@ -18,13 +18,17 @@ export function ImportDialog({ cluster, take, close }: { cluster: string; take: 
     mutationFn: async () => bind(await got(api.POST("/api/sheets/read", { body: { text } })), cluster, []),
     onSuccess: (bound) => (bound.foreign.length === 0 ? take(bound.sheet) : setForeign(bound)),
   });
+  const [address, setAddress] = useState("");
+  const fetched = useMutation({ mutationFn: () => got(api.POST("/api/sheets/fetch", { body: { address } })), onSuccess: (file) => setText(file.text) });
   if (foreign) return <BindDialog begin={foreign} cluster={cluster} take={take} close={close} />;
   return (
     <Dialog title="Import a sheet" width={640} onClose={close} actions={<Button main isDisabled={!text.trim() || read.isPending} onPress={() => read.mutate()}>Read it</Button>}>
       <Quiet>YAML or JSON of the form docs/formats/sheet.schema.json describes. It becomes a draft; nothing is kept before you say so.</Quiet>
-      <Row><FileTrigger acceptedFileTypes={[".yaml", ".yml", ".json"]} onSelect={async (files) => { const file = files?.[0]; if (file) setText(await file.text()); }}><Button>Choose a file</Button></FileTrigger></Row>
+      <Row $gap={8} style={{ alignItems: "flex-end" }}><FileTrigger acceptedFileTypes={[".yaml", ".yml", ".json"]} onSelect={async (files) => { const file = files?.[0]; if (file) setText(await file.text()); }}><Button>Choose a file</Button></FileTrigger>
+        <div style={{ flex: 1 }}><TextInput label="Or an address" value={address} onChange={setAddress} placeholder="https://sheets.larkfield.example/cold-rooms.yaml" /></div>
+        <Button needs="author" isDisabled={!address.trim() || fetched.isPending} onPress={() => fetched.mutate()}>{fetched.isPending ? "Fetching" : "Fetch"}</Button></Row>
       <TextInput label="Text" rows={14} value={text} onChange={setText} />
-      {read.error ? <Trouble error={read.error} /> : null}
+      {read.error || fetched.error ? <Trouble error={read.error ?? fetched.error} /> : null}
     </Dialog>
   );
 }

@@ -2423,6 +2423,45 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sheets/fetch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["SheetAddress"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["SheetText"];
+                    };
+                };
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sheets/bind": {
         parameters: {
             query?: never;
@@ -4947,6 +4986,9 @@ export interface components {
             /** Format: date-time */
             changedAt?: null | string;
             choices?: null | components["schemas"]["SheetChoice"][];
+        };
+        SheetAddress: {
+            address: string;
         };
         SheetChoice: {
             field: string;
