@@ -34,6 +34,7 @@ public sealed class SimCluster
     private readonly Blueprint _blueprint;
     private readonly NodeObjects _nodes;
     private readonly EventRecorder _events;
+    private readonly PodLifecycle _life;
     private readonly List<SimNode> _joined = [];
     private static readonly TimeSpan LogsKept = TimeSpan.FromMinutes(3);
     private readonly List<(SimPod Pod, DateTimeOffset At)> _removed = [];
@@ -55,6 +56,7 @@ public sealed class SimCluster
         (_step, _faults) = (step ?? FineStep, faults);
         (_placement, _autoscaler) = (new PodPlacement(Store, blueprint, faults, number), new ReplicaAutoscaler(Store));
         Telemetry = new ClusterTelemetry(logs);
+        _life = new PodLifecycle(Store, _events, faults, Telemetry, Place, HasNetwork);
         Booted = now - TimeSpan.FromDays(23);
         Name = name;
         _number = number;
@@ -137,7 +139,7 @@ public sealed class SimCluster
                     _requests.Tick(_pods.Values.OrderBy(pod => pod.Name, StringComparer.Ordinal), _now, step.TotalSeconds, Telemetry, RouteRule.Of(Store));
                 _autoscaler.Run(_pods.Values, _now, (ns, workload, from, to) => _events.Write(_now, new JsonObject { ["kind"] = "Deployment", ["namespace"] = ns, ["name"] = workload, ["apiVersion"] = "apps/v1" }, "", "Normal", "ScalingReplicaSet", $"Scaled {(to > from ? "up" : "down")} {workload} from {from} to {to}"));
                 foreach (var pod in _pods.Values)
-                    Live(pod);
+                    _life.Live(pod, _now);
                 if ((_faults.IsOn(Faults.LogFlood) || _faults.IsOn(Faults.RotationLoss)) && !off)
                     Flood(step.TotalSeconds);
                 foreach (var gone in _removed.Where(removed => _now - removed.At > LogsKept).ToArray())
@@ -181,14 +183,14 @@ public sealed class SimCluster
         lock (_lock)
         {
             foreach (var pod in _pods.Values)
-                Store.Remove(Key(pod));
+                Store.Remove(PodLifecycle.Key(pod));
             _pods.Clear();
             foreach (var kept in state.Objects)
                 Store.Put(new ObjectKey(kept.Group, kept.Plural, kept.Namespace, kept.Name), (JsonObject)JsonNode.Parse(kept.Json)!);
             foreach (var pod in state.Pods)
             {
                 _pods[pod.Uid] = pod;
-                Show(pod);
+                _life.Show(pod);
             }
             _load.Take(state.Nodes);
             _requests.GoOn(state.Now);
@@ -232,8 +234,8 @@ public sealed class SimCluster
             pod.StepSince = started;
             pod.ReadySince = started;
             _load.Age(pod, (now - started).TotalSeconds);
-            SayStarted(pod, started);
-            Show(pod);
+            _life.SayStarted(pod, started);
+            _life.Show(pod);
         }
         Control();
     }
@@ -242,7 +244,7 @@ public sealed class SimCluster
     {
         _placement.AddressServices();
         // A pod somebody deleted goes, and its controller makes another; pods of a workload that was removed go with it.
-        foreach (var deleted in _pods.Values.Where(pod => Store.Get(Key(pod)) is null).ToArray())
+        foreach (var deleted in _pods.Values.Where(pod => Store.Get(PodLifecycle.Key(pod)) is null).ToArray())
             Remove(deleted);
         foreach (var plural in new[] { "deployments", "statefulsets", "daemonsets" })
             foreach (var item in Store.List("apps", plural, "").Objects)
@@ -332,7 +334,7 @@ public sealed class SimCluster
         if (kind == "DaemonSet")
             pod.Node = node;
         _pods[pod.Uid] = pod;
-        Show(pod);
+        _life.Show(pod);
     }
 
     // A webhook puts the sidecar beside whatever is made in a namespace that is labelled so; what runs already stays as it is.
@@ -354,8 +356,8 @@ public sealed class SimCluster
         _load.Bury(pod);
         _pods.Remove(pod.Uid);
         _removed.Add((pod, _now));
-        Store.Remove(Key(pod));
-        Event(pod, "Normal", "Killing", $"Stopping container {Name0(pod)}");
+        Store.Remove(PodLifecycle.Key(pod));
+        _events.Write(_now, pod, "Normal", "Killing", $"Stopping container {PodLifecycle.ContainerOf(pod)}");
     }
 
     // The cluster only knows that the node's agent has stopped talking; what runs there is taken for not ready.
@@ -366,7 +368,7 @@ public sealed class SimCluster
             foreach (var pod in _pods.Values.Where(pod => pod.Node == lost || pod.Node == _lost))
             {
                 pod.Lost = pod.Node == lost;
-                Show(pod);
+                _life.Show(pod);
             }
         _lost = lost;
         foreach (var node in _joined)
@@ -384,78 +386,6 @@ public sealed class SimCluster
 
     private bool HasNetwork(string node) => !_faults.IsOn(Faults.NoNetwork) && (_blueprint.Demo || _pods.Values.Any(pod => pod.Node == node && pod.IsReady && BaseServices.IsNetwork(pod)));
 
-    private string? WhyNotPulled(string? image) => image?.StartsWith("larkfield/", StringComparison.Ordinal) == true ? null
-        : image != Manifests.Image ? "not found" : _faults.IsOn(Faults.ImagePolicy) ? "denied by the image policy of the cluster" : null;
-
-    private void Live(SimPod pod)
-    {
-        if (pod.Lost)
-            return;
-        var since = _now - pod.StepSince;
-        switch (pod.Step)
-        {
-            case PodStep.Unscheduled when since >= TimeSpan.FromSeconds(1):
-                if (Place(pod))
-                {
-                    Enter(pod, PodStep.Creating);
-                    Event(pod, "Normal", "Scheduled", $"Successfully assigned {pod.Namespace}/{pod.Name} to {pod.Node}");
-                }
-                else
-                {
-                    Event(pod, "Warning", "FailedScheduling", pod.CannotSchedule ?? "");
-                }
-                break;
-            case PodStep.Creating when since >= TimeSpan.FromSeconds(3) && pod.Container["image"]?.GetValue<string>() is var image && WhyNotPulled(image) is { } why:
-                if (pod.CannotPull is not null)
-                    break;
-                pod.CannotPull = $"Back-off pulling image \"{image}\": {why}";
-                Event(pod, "Warning", "Failed", $"Failed to pull image \"{image}\": {why}");
-                Show(pod);
-                break;
-            case PodStep.Creating when since >= TimeSpan.FromSeconds(3) && !pod.OnHostNetwork && !HasNetwork(pod.Node):
-                if (since < TimeSpan.FromSeconds(10) && pod.Restarts == 0)
-                    Event(pod, "Warning", "FailedCreatePodSandBox", "network is not ready: container runtime network not ready");
-                break;
-            case PodStep.Creating when since >= TimeSpan.FromSeconds(3):
-                Begin(pod);
-                break;
-            case PodStep.Started when since >= TimeSpan.FromSeconds(2):
-                pod.ReadySince = _now;
-                Enter(pod, PodStep.Ready);
-                break;
-            case PodStep.Ready or PodStep.Started when pod.Limit.Memory > 0 && pod.MemoryBytes > pod.Limit.Memory:
-                pod.RecentFailures = _now - pod.ContainerStarted > TimeSpan.FromMinutes(10) ? 1 : pod.RecentFailures + 1;
-                pod.EndedAt = _now;
-                pod.ReadySince = null;
-                Enter(pod, PodStep.BackOff);
-                Event(pod, "Warning", "OOMKilling", $"Memory of container {Name0(pod)} passed its limit; it was killed");
-                Event(pod, "Warning", "BackOff", $"Back-off {pod.BackOff.TotalSeconds:0} s restarting failed container {Name0(pod)}");
-                break;
-            case PodStep.BackOff when since >= pod.BackOff:
-                pod.Restarts++;
-                Begin(pod);
-                break;
-        }
-    }
-
-    private void Begin(SimPod pod)
-    {
-        pod.CannotPull = null;
-        pod.Start(_now);
-        Enter(pod, PodStep.Started);
-        Event(pod, "Normal", "Started", $"Started container {Name0(pod)}");
-        SayStarted(pod, _now);
-    }
-
-    private void SayStarted(SimPod pod, DateTimeOffset at)
-    {
-        if (pod.Sidecar is not null)
-            Telemetry.Logs?.Write(pod, at.ToUnixTimeMilliseconds() * 1_000_000, false, $"INFO sidecar of {pod.Name} takes its connections", SimPod.SidecarName);
-        if (Scenario.Of(pod) is { } workload)
-            Telemetry.Logs?.Write(pod, at.ToUnixTimeMilliseconds() * 1_000_000, false, workload.JsonLogs
-                ? $"{{\"level\":\"info\",\"message\":\"{workload.Name} started\"}}" : $"INFO {workload.Name} started");
-    }
-
     private void Flood(double seconds)
     {
         foreach (var pod in _pods.Values.Where(pod => pod.OwnerName == "door-watch" && pod.Step == PodStep.Ready))
@@ -463,28 +393,13 @@ public sealed class SimCluster
                 Telemetry.Logs?.Write(pod, (_now.ToUnixTimeMilliseconds() - (long)(i / 60.0 * 1000)) * 1_000_000, false, $"DEBUG door {_random.Next(1, 30)} closed, seal {_random.Next(200, 240) / 10.0:0.0} N");
     }
 
-    private static string Name0(SimPod pod) => pod.Container["name"]!.GetValue<string>();
-
-    private void Event(SimPod pod, string type, string reason, string message) => _events.Write(_now, pod, type, reason, message);
-
-    private void Enter(SimPod pod, PodStep step)
-    {
-        pod.Step = step;
-        pod.StepSince = _now;
-        Show(pod);
-    }
-
     private bool Place(SimPod pod)
     {
         var placed = _placement.Place(pod, _pods.Values, [.. _joined.Select(node => (node, ConditionOf(node.Name).Ready))], HasV6);
         if (!placed)
-            Show(pod);
+            _life.Show(pod);
         return placed;
     }
-
-    private void Show(SimPod pod) => Store.Put(Key(pod), pod.ToObject());
-
-    private static ObjectKey Key(SimPod pod) => new("", "pods", pod.Namespace, pod.Name);
 
     private static ObjectKey OwnerKey(SimPod pod) => new("apps", pod.OwnerKind.ToLowerInvariant() + "s", pod.Namespace, pod.OwnerName);
 

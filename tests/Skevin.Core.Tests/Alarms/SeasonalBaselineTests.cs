@@ -3,8 +3,11 @@ using MathNet.Numerics.Distributions;
 using MathNet.Numerics.Statistics;
 using Skevin.Core.Alarms;
 using Skevin.Core.Alarms.Baselines;
+using Skevin.Core.Alarms.ReadyMade;
+using Skevin.Core.Logs;
 using Skevin.Core.Query.Run;
 using Skevin.Core.Series;
+using Skevin.Core.Tests.Query;
 
 namespace Skevin.Core.Tests.Alarms;
 
@@ -151,5 +154,24 @@ public sealed class SeasonalBaselineTests
             above.ShouldBeLessThan(mean + 15 * Math.Sqrt(mean) + 14);
         }
         raised.ShouldBe(0);
+    }
+
+    [Fact]
+    public async Task A_kind_of_line_nobody_wrote_a_rule_for_is_named_in_the_slots_in_which_it_repeats()
+    {
+        var pod = Labels.From([new("k8s.namespace.name", "payout"), new("k8s.deployment.name", "settle")]);
+        IEnumerable<IRow> Of(long from, Func<int, int> taken, Func<int, int> refused) => Enumerable.Range(0, 12).SelectMany(slot =>
+            Enumerable.Range(0, taken(slot)).Select(i => $"payment {i} of lot A-{slot * 7 + i} taken").Concat(Enumerable.Range(0, refused(slot)).Select(i => $"payment {i} refused by the bank"))
+                .Select((text, i) => (IRow)new LogLine((from + slot * Width + 1000 + i) * 1_000_000, LogLevel.Info, text, pod, Labels.From([]), default, 0)));
+        var rule = ReadyMadeRules.All.Single(one => one.Runbook == "repetition/lines").Document;
+        var enquiry = Skevin.Core.Query.Language.Parser.Read(rule.When);
+        // Payments come in waves, as they did in the weeks before; refusals only now, in four slots.
+        static int Wave(int slot) => 40 + slot % 3 * 4;
+        IRow[] rows = [.. Of(Monday - 2 * SeasonalBaseline.Week, Wave, _ => 0), .. Of(Monday - SeasonalBaseline.Week, Wave, _ => 1), .. Of(Monday, Wave, slot => slot is >= 4 and < 8 ? 30 : 1)];
+        Task<Answer> Ask(long week) => EnquiryRunner.Run(enquiry, null, new Window(Monday - week * SeasonalBaseline.Week, Monday + Hour - week * SeasonalBaseline.Week), new EnquiryReader(new NoSeries(), new FixedRows((RowKind.Logs, rows))), new Limits(), TestContext.Current.CancellationToken);
+        var baseline = new SeasonalBaseline([await Ask(1), await Ask(2)], rule.Usual!, SeasonalBaseline.Counts(enquiry));
+        var now = await Ask(0);
+        var unusual = now.Series.SelectMany(series => series.Values.Select((value, i) => (Kind: series.Labels["kind"], Slot: i, value, baseline.BoundsAt(series.Labels, now.FirstEnd + i * Width, Width)!.Above))).Where(one => one.value > one.Above).ToArray();
+        unusual.Select(one => (one.Kind, one.Slot)).ShouldBe([.. Enumerable.Range(4, 4).Select(slot => ((string?)"payment {} refused by the bank", slot))]);
     }
 }
