@@ -81,7 +81,7 @@ public sealed class PulledPlugTests(ServerOnOwnPostgres server) : IClassFixture<
             await new DayPartitions(database).DropBefore(DayPartitions.DayOf(old.ToUnixTimeMilliseconds()).AddDays(1), DayPartitions.DayOf(old.ToUnixTimeMilliseconds()).AddDays(1), stop);
         }
         var (killed, whole) = (0, false);
-        for (var ms = 5; !whole; ms = ms * 3 / 2 + 1)
+        for (var ms = 1; !whole; ms = ms * 3 / 2 + 1)
         {
             var work = Task.Run(() => Work(CancellationToken.None));
             await Task.WhenAny(work, Task.Delay(ms));
