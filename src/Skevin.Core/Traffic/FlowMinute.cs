@@ -9,7 +9,12 @@ namespace Skevin.Core.Traffic;
 /// <param name="Port">The server's port.</param>
 /// <param name="Path">Template of the path, empty where the node saw none.</param>
 public sealed record FlowKey(
-    long Minute, string Node, FlowDirection Direction, IPAddress Source, IPAddress Destination, ushort Port, byte Protocol, byte Status, string Method, string Path, string Host);
+    long Minute, string Node, FlowDirection Direction, IPAddress Source, IPAddress Destination, ushort Port, byte Protocol, byte Status, string Method, string Path, string Host)
+{
+    // Minute, ends and port tell nearly all apart; the texts would cost more to hash than they tell.
+    /// <inheritdoc/>
+    public override int GetHashCode() => HashCode.Combine(Minute, Source, Destination, Port, Direction, Status);
+}
 
 /// <summary>The sum of a minute's flows.</summary>
 /// <param name="Failed">Of those, with an HTTP status from 500.</param>

@@ -1,3 +1,5 @@
+using System.Runtime.InteropServices;
+
 namespace Skevin.Core.Traffic;
 
 /// <summary>
@@ -6,42 +8,69 @@ namespace Skevin.Core.Traffic;
 /// </summary>
 public static class FlowPairing
 {
-    private sealed record Pair(long Minute, System.Net.IPAddress Source, System.Net.IPAddress Destination, ushort Port, byte Protocol, string Method, string Path);
+    private readonly record struct Pair(long Minute, System.Net.IPAddress Source, System.Net.IPAddress Destination, ushort Port, byte Protocol, string Method, string Path)
+    {
+        // As of FlowKey: the texts cost more to hash than they tell.
+        public override int GetHashCode() => HashCode.Combine(Minute, Source, Destination, Port);
+    }
 
     /// <summary>Sums in which every flow stands once.</summary>
     /// <param name="minutes">All observations of whole minutes.</param>
     public static IReadOnlyList<FlowMinute> Once(IEnumerable<FlowMinute> minutes)
     {
-        var result = new List<FlowMinute>();
-        var groups = FlowMinutes.Sum(minutes).GroupBy(minute => new Pair(minute.Key.Minute, minute.Key.Source, minute.Key.Destination, minute.Key.Port, minute.Key.Protocol, minute.Key.Method, minute.Key.Path));
-        foreach (var group in groups)
+        var all = FlowMinutes.Sum(minutes);
+        var result = new List<FlowMinute>(all.Count);
+        // Observations of the same flows as chains through one array: there are very many, and most chains have one or two.
+        var (newest, next, isFirst) = (new Dictionary<Pair, int>(all.Count), new int[all.Count], new bool[all.Count]);
+        for (var i = all.Count - 1; i >= 0; i--)
         {
-            var left = group.Where(minute => minute.Key.Direction == FlowDirection.Egress).ToList();
-            var arrived = group.Where(minute => minute.Key.Direction != FlowDirection.Egress).ToArray();
-            if (left.Count == 0 || arrived.Length == 0)
-            {
-                result.AddRange(group);
+            var key = all[i].Key;
+            ref var head = ref CollectionsMarshal.GetValueRefOrAddDefault(newest, new Pair(key.Minute, key.Source, key.Destination, key.Port, key.Protocol, key.Method, key.Path), out var known);
+            (next[i], isFirst[i]) = (known ? head : -1, true);
+            if (known)
+                isFirst[head] = false;
+            head = i;
+        }
+        var (left, arrived) = (new List<FlowMinute>(), new List<FlowMinute>());
+        for (var first = 0; first < all.Count; first++)
+        {
+            if (!isFirst[first])
                 continue;
-            }
-            foreach (var dropped in arrived.Where(minute => ForwardingStatus.IsDropped(minute.Key.Status)))
-            {
-                var rest = dropped;
-                for (var i = 0; i < left.Count && rest.Flows > 0; i++)
-                {
-                    var sent = left[i];
-                    if (ForwardingStatus.IsDropped(sent.Key.Status))
-                        continue;
-                    var moved = Math.Min(sent.Flows, rest.Flows);
-                    if (moved == 0)
-                        continue;
-                    left[i] = Share(sent, sent.Flows - moved);
-                    rest = Share(rest, rest.Flows - moved);
-                }
-                result.Add(dropped);
-            }
-            result.AddRange(left.Where(minute => minute.Flows > 0));
+            left.Clear();
+            arrived.Clear();
+            for (var i = first; i >= 0; i = next[i])
+                (all[i].Key.Direction == FlowDirection.Egress ? left : arrived).Add(all[i]);
+            if (left.Count > 0)
+                TakeDropped(left, arrived, result);
+            else
+                result.AddRange(arrived);
         }
         return result;
+    }
+
+    // What was dropped on arrival is taken from those that left; what arrived well is known from where it left.
+    private static void TakeDropped(List<FlowMinute> left, List<FlowMinute> arrived, List<FlowMinute> result)
+    {
+        foreach (var dropped in arrived)
+        {
+            if (!ForwardingStatus.IsDropped(dropped.Key.Status))
+                continue;
+            var rest = dropped;
+            for (var i = 0; i < left.Count && rest.Flows > 0; i++)
+            {
+                var sent = left[i];
+                if (ForwardingStatus.IsDropped(sent.Key.Status))
+                    continue;
+                var moved = Math.Min(sent.Flows, rest.Flows);
+                if (moved == 0)
+                    continue;
+                left[i] = Share(sent, sent.Flows - moved);
+                rest = Share(rest, rest.Flows - moved);
+            }
+            result.Add(dropped);
+        }
+        // Without an arrival nothing was taken, so what carried no flow stays as it was seen.
+        result.AddRange(arrived.Count == 0 ? left : left.Where(minute => minute.Flows > 0));
     }
 
     // Clocks of two nodes do not say quite the same.

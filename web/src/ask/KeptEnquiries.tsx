@@ -56,7 +56,7 @@ function ListDialog({ onAsk, close }: { onAsk: (kept: Kept) => void; close: () =
       {(all.data ?? []).length > 5 && <TextInput label="Find" value={find} onChange={setFind} />}
       {found.map((one) => (
         <Row key={one.id} $gap={12} role="group" aria-label={one.title} style={{ justifyContent: "space-between", alignItems: "flex-start" }}>
-          <div style={{ minWidth: 0 }}><b>{one.title}</b> <Quiet>version {one.version} by {one.changedBy}, {one.changedAt ? exact(Date.parse(one.changedAt)) : ""}</Quiet>{one.about && <div>{one.about}</div>}<code style={{ overflowWrap: "anywhere" }}>{one.text.replace(/\s*\n\s*/g, " ")}</code></div>
+          <div style={{ minWidth: 0 }}><b>{one.title}</b> <Quiet>version {one.version} by {one.changedBy}, {one.changedAt ? exact(Date.parse(one.changedAt)) : ""}</Quiet>{one.about && <div>{one.about}</div>}<code style={{ display: "block", overflowWrap: "anywhere" }}>{one.text.replace(/\s*\n\s*/g, " ")}</code></div>
           <Row $gap={6}>
             <Button aria-label={`Ask ${one.title}`} onPress={() => onAsk(one)}>Ask</Button>
             {asked === one.id ? <Button needs="author" isDisabled={remove.isPending} onPress={() => remove.mutate(one.id)}>Take out {one.title}</Button> : <Button bare needs="author" aria-label={`Take out ${one.title}`} onPress={() => setAsked(one.id)}>Take out</Button>}

@@ -4,7 +4,7 @@ import styled, { useTheme } from "styled-components";
 import { api, got } from "../api/client";
 import { Mark, Quiet, Trouble } from "../parts/basics";
 import { Chart, type ChartMark } from "../parts/Chart";
-import { figures, seriesNames, type AnswerSeries } from "../parts/chartData";
+import { figures, mix, seriesNames, type AnswerSeries } from "../parts/chartData";
 import { digits, scaleFor } from "../parts/format";
 import { useView, useWindow } from "../shell/view";
 import { againsts, backOf, earlier } from "./against";
@@ -49,7 +49,8 @@ export const askLink = (strip: Strip, cluster: string, chosen: Chosen) => ({ pat
 /** The mark of the gravest bound a figure is beyond. */
 export function Beyond({ value, bounds }: { value: number | null; bounds: DrawnBound[] }) {
   const level = beyond(value, bounds);
-  return level ? <><Mark level={level} title={`beyond ${bounds.find((bound) => bound.level === level)!.text}`} /> </> : null;
+  // A glyph of another font must not push the figure off its line.
+  return level ? <span style={{ display: "inline-block", height: 12, lineHeight: "12px", verticalAlign: "baseline" }}><Mark level={level} title={`beyond ${bounds.find((bound) => bound.level === level)!.text}`} /></span> : null;
 }
 
 /** One strip: its name, its chart on the sheet's clock, its figures. */
@@ -71,6 +72,7 @@ export function StripChart({ strip, cluster, explain, marks, against, chosen }: 
   const meaning: Record<string, string> = strip.by === "level" ? { fatal: theme.critical, error: theme.critical, warn: theme.logs, info: theme.metrics } : {};
   const own = (one: AnswerSeries) => { const value = String(one.labels[strip.by] ?? ""); return colourOf(theme, strip.colours?.[value] ?? "") ?? meaning[value]; };
   const colours = (data?.series ?? []).some((one) => own(one)) ? data!.series.map((one, i) => own(one) ?? (strip.by === "level" ? theme.ink2 : theme.series[i % theme.series.length]!)) : undefined;
+  const colourAt = (i: number) => colours?.[i] ?? theme.series[i % theme.series.length]!;
   const bounds = drawnBounds(strip.bounds, data?.bounds);
   const note = data?.notes.find(({ kind }) => kind === "not chosen by" || kind === "bound");
   const write = (value: number | null) => (value === null ? "–" : digits(value / scale.divisor));
@@ -86,8 +88,8 @@ export function StripChart({ strip, cluster, explain, marks, against, chosen }: 
         {answer.error ? <Trouble error={answer.error} /> : data && data.series.length === 0
           ? <div style={{ padding: 14 }}><Quiet>{data.notes[0]?.text ?? "No series has a value in this window. See Arrivals for whether it is collected."}</Quiet></div>
           : data && strip.draw === "heat" ? <HeatBands series={data.series} names={names} unit={data.unit} height={height} label={`${strip.title}, ${strip.subtitle}`} />
-          : data && strip.draw === "apart" ? data.series.map((one, i) => <Apart key={names[i]! + i}><Chart series={[one]} names={[names[i]!]} unit={data.unit} greatest={Math.max(0, ...all.map((figure) => figure.highest ?? 0))} height={Math.max(40, Math.floor(height / data.series.length))} window={window} axis={false} marks={marks} bounds={bounds} colours={[colours?.[i] ?? theme.series[i % theme.series.length]!]} label={`${strip.title}, ${names[i]}`} onZoom={(from, to) => setView({ last: null, from, to })} /></Apart>)
-          : data ? <Chart series={[...data.series, ...then]} names={[...names, ...seriesNames(then).map((name) => `${name}, ${againsts.find((one) => one.id === against)?.text}`)]} unit={data.unit} height={height} window={window} draw={strip.draw} axis={false} yAxis marks={marks} bounds={bounds} colours={then.length > 0 ? [...data.series.map((_, i) => colours?.[i] ?? theme.series[i % theme.series.length]!), ...then.map(() => theme.ink2)] : colours} label={`${strip.title}, ${strip.subtitle}`} onZoom={(from, to) => setView({ last: null, from, to })} />
+          : data && strip.draw === "apart" ? data.series.map((one, i) => <Apart key={names[i]! + i}><Chart series={[one]} names={[names[i]!]} unit={data.unit} greatest={Math.max(0, ...all.map((figure) => figure.highest ?? 0))} height={Math.max(40, Math.floor(height / data.series.length))} window={window} axis={false} marks={marks} bounds={bounds} colours={[colourAt(i)]} label={`${strip.title}, ${names[i]}`} onZoom={(from, to) => setView({ last: null, from, to })} /></Apart>)
+          : data ? <Chart series={[...data.series, ...then]} names={[...names, ...seriesNames(then).map((name) => `${name}, ${againsts.find((one) => one.id === against)?.text}`)]} unit={data.unit} height={height} window={window} draw={strip.draw} axis={false} yAxis marks={marks} bounds={bounds} colours={then.length > 0 ? [...data.series.map((_, i) => colourAt(i)), ...then.map((one) => mix(colourAt(Math.max(0, data.series.findIndex((now) => JSON.stringify(now.labels) === JSON.stringify(one.labels)))), theme.sheet, 0.5))] : colours} label={`${strip.title}, ${strip.subtitle}`} onZoom={(from, to) => setView({ last: null, from, to })} />
           : <div style={{ height, padding: 14 }} aria-busy="true"><Quiet>Reading</Quiet></div>}
       </div>
       <div className="figures" style={strip.draw === "apart" ? { padding: "0 12px" } : undefined}>

@@ -11,5 +11,5 @@ describe("series for a chart", () => {
   });
   it("figures leave empty slots out", () => expect(figures(series({}, 1, null, 4, null))).toEqual({ last: 4, mean: 2.5, lowest: 1, highest: 4 }));
   it("figures of nothing are nothing", () => expect(figures(series({}, null)).last).toBeNull());
-  it("columns share one clock and keep gaps", () => expect(columns([series({}, 2, null), { labels: {}, points: [[1000, 8], [2000, 10]] }], 2)).toEqual([[0, 1, 2], [1, null, null], [null, 4, 5]]));
+  it("columns share one clock and keep gaps; what has no slot at a time has no gap there", () => expect(columns([series({}, 2, null), { labels: {}, points: [[1000, 8], [2000, 10]] }], 2)).toEqual([[0, 1, 2], [1, null, undefined], [undefined, 4, 5]]));
 });

@@ -32,19 +32,22 @@ export function figures(series: AnswerSeries): Figures {
   return count === 0 ? { last: null, mean: null, lowest: null, highest: null } : { last, mean: sum / count, lowest, highest };
 }
 
-/** Columns as the chart wants them: seconds, then one row of values a series. */
-export function columns(series: AnswerSeries[], divisor = 1): [number[], ...(number | null)[][]] {
+/** Seconds, then one row of values a series: null where it has a gap, undefined where it has no slot, because another's slots are narrower; a line goes on over these. */
+export type Columns = [number[], ...(number | null | undefined)[][]];
+
+/** Columns as the chart wants them. */
+export function columns(series: AnswerSeries[], divisor = 1): Columns {
   const times = [...new Set(series.flatMap((one) => one.points.map(([time]) => time as number)))].sort((a, b) => a - b);
   const at = new Map(times.map((time, i) => [time, i]));
   return [times.map((time) => time / 1000), ...series.map((one) => {
-    const values: (number | null)[] = new Array(times.length).fill(null);
+    const values: (number | null | undefined)[] = new Array(times.length).fill(undefined);
     for (const [time, value] of one.points) values[at.get(time as number)!] = value == null ? null : value / divisor;
     return values;
   })];
 }
 
 /** Sums of the first series, the first two, and so on; the greatest first, so that it is drawn behind the others. */
-export function stacked(data: [number[], ...(number | null)[][]]): [number[], ...(number | null)[][]] {
+export function stacked(data: Columns): Columns {
   const [times, ...rows] = data;
   const sums: (number | null)[][] = [];
   for (const row of rows) {

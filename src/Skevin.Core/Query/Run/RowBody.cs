@@ -35,7 +35,8 @@ internal sealed class RowBody(RowSource source, IReadOnlyList<(Step Step, bool S
         // What a step makes of a row is not what stands in its block.
         var conditions = single.TakeWhile(step => step is WhereStep).Select(step => ((WhereStep)step).Predicate).ToArray();
         var hints = all is null ? RowConditions.Hints(conditions) with { Counted = Counted(single, next, slots), Single = kind == RowKind.Flows && Singles() } : RowHints.None;
-        if (kind == RowKind.Spans && Sketchable(single, next, slots) && await reader.Most(kind, from, to, stop) > Quantiles.MostExact)
+        // Sketches count exactly; their quantiles are near enough only where there are very many.
+        if (kind == RowKind.Spans && Sketchable(single, next, slots) && (next is AggregateStep { Function.Kind: FunctionKind.Count } || await reader.Most(kind, from, to, stop) > Quantiles.MostExact))
             hints = RowHints.None with { Sketched = true };
         if (gatherer is GatheredTraces)
             hints = hints with { ByTrace = true };
