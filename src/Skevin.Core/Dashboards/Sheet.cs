@@ -101,25 +101,9 @@ public sealed record Sheet(
         }
         foreach (var colour in (strip.Colours?.Values ?? []).Except(Colours))
             yield return $"a colour is one of {string.Join(", ", Colours)}, not '{colour}'.{Near(colour, Colours)}";
-        if (Mistake(strip.Text) is { } mistake)
+        if (Parser.Mistake(strip.Text) is { } mistake)
             yield return mistake;
     }
 
     private static string Near(string? word, string[] words) => EditDistance.Nearest(word ?? "", words, 1).FirstOrDefault() is { } near ? $" The nearest: {near}." : "";
-
-    /// <summary>What is wrong with an enquiry as text, with its place; null where it can be read.</summary>
-    public static string? Mistake(string? text)
-    {
-        if (string.IsNullOrWhiteSpace(text))
-            return "text, the enquiry, is empty.";
-        try
-        {
-            Parser.Read(text);
-            return null;
-        }
-        catch (EnquiryException wrong)
-        {
-            return $"line {wrong.Error.Line}, column {wrong.Error.Column} of the enquiry: {wrong.Error.Message.Split(" Steps:")[0]}";
-        }
-    }
 }

@@ -75,7 +75,7 @@ public static class AskEndpoints
     public static AskAnswer View(Enquiry enquiry, Answer answer, AskPage? page = null, IReadOnlyList<string>? bounds = null)
     {
         var notes = answer.Notes.ToList();
-        var given = bounds?.Take(Core.Dashboards.Sheet.MostBounds).Select(text =>
+        var given = bounds?.Take(AskRequest.MostBounds).Select(text =>
         {
             if (Units.TryBound(text, answer.Unit, out var number, out var wrong))
                 return number;

@@ -37,7 +37,11 @@ public sealed record AskPage(string? After = null, int? Size = null);
 
 /// <summary>An enquiry to answer.</summary>
 /// <param name="Bounds">Quantities the answer gives in its own unit, for lines beside its values.</param>
-public sealed record AskRequest(string Text, DateTimeOffset From, DateTimeOffset To, string? Cluster = null, AskScope? Scope = null, AskPage? Page = null, IReadOnlyList<string>? Bounds = null);
+public sealed record AskRequest(string Text, DateTimeOffset From, DateTimeOffset To, string? Cluster = null, AskScope? Scope = null, AskPage? Page = null, IReadOnlyList<string>? Bounds = null)
+{
+    /// <summary>Most bounds that are given back; further ones are left out.</summary>
+    public const int MostBounds = 8;
+}
 
 /// <summary>A series of an answer.</summary>
 /// <param name="Labels">What it stands for.</param>

@@ -1,5 +1,5 @@
 using Npgsql;
-using Skevin.Core.Dashboards;
+using Skevin.Core.Query.Language;
 using Skevin.Server.Setup;
 
 namespace Skevin.Server.Ask;
@@ -32,7 +32,7 @@ public sealed class EnquiryBook(NpgsqlDataSource database, TimeProvider clock)
     {
         if (string.IsNullOrWhiteSpace(enquiry.Title) || enquiry.Title.Length > 120)
             return new Problem(400, "The enquiry cannot be kept.", "It needs a title of up to 120 characters.");
-        if (Sheet.Mistake(enquiry.Text) is { } mistake)
+        if (Parser.Mistake(enquiry.Text) is { } mistake)
             return new Problem(400, "The enquiry cannot be kept.", char.ToUpperInvariant(mistake[0]) + mistake[1..]);
         return await _documents.Keep(enquiry.Version == 0 ? VersionedDocuments<Document>.NameFor(enquiry.Title) : enquiry.Id, enquiry.Version, new Document(enquiry.Title.Trim(), enquiry.About ?? "", enquiry.Text.Trim()), by, stop) is { } kept ? Whole(kept)
             : new Problem(409, "Somebody changed this enquiry meanwhile.", "Yours is still here. Open the kept one in another window, or keep yours under another title.");

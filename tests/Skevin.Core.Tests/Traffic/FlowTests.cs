@@ -34,6 +34,23 @@ public sealed class FlowTests
     }
 
     [Fact]
+    public void Pairing_many_at_once_gives_what_pairing_each_alone_gives()
+    {
+        var one = Gen.Select(Gen.Int[1, 3], Gen.Int[1, 3], Gen.Int[1, 2], Gen.Bool, Gen.Bool, Gen.Long[0, 20], Gen.Int[1, 3]).Select((minute, source, port, leaves, dropped, flows, node) => new FlowMinute(
+            new FlowKey(minute * 60_000L, "n" + node, leaves ? FlowDirection.Egress : FlowDirection.Ingress, IPAddress.Parse("192.0.2." + source), IPAddress.Parse("192.0.2.9"), (ushort)(8080 + port), 6, dropped ? ForwardingStatus.AclDeny : ForwardingStatus.Forwarded, "GET", source == 1 ? "/lots/{id}" : "", ""),
+            flows, flows * 6, flows * 1000, 0, 0));
+        one.Array[0, 40].Sample(minutes =>
+        {
+            // What belongs together by any other way of telling: minute, ends, port, path.
+            var apart = minutes.GroupBy(minute => (minute.Key.Minute, minute.Key.Source.ToString(), minute.Key.Port, minute.Key.Path)).SelectMany(group => FlowPairing.Once(group)).Select(minute => minute.ToString()).Order();
+            FlowPairing.Once(minutes).Select(minute => minute.ToString()).Order().ShouldBe(apart);
+            // Alone, either all of a group stand, or what left and what was dropped on arrival.
+            foreach (var group in minutes.GroupBy(minute => (minute.Key.Minute, minute.Key.Source.ToString(), minute.Key.Port)))
+                FlowPairing.Once(group).Where(minute => minute.Key.Direction != FlowDirection.Egress && !ForwardingStatus.IsDropped(minute.Key.Status)).Any().ShouldBe(group.All(minute => minute.Key.Direction != FlowDirection.Egress) && group.Any(minute => !ForwardingStatus.IsDropped(minute.Key.Status)));
+        }, iter: 2000);
+    }
+
+    [Fact]
     public void Pairing_keeps_the_count_of_what_left_whatever_was_seen_on_arrival() =>
         Gen.Select(Gen.Long[0, 50].Array[1, 4], Gen.Long[0, 50].Array[0, 4]).Sample((left, dropped) =>
         {

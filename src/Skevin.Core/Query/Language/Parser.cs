@@ -63,6 +63,22 @@ public sealed partial class Parser
         return new Part(name, new Body(source, steps), at);
     }
 
+    /// <summary>What is wrong with an enquiry as text, with its place; null where it can be read.</summary>
+    public static string? Mistake(string? text)
+    {
+        if (string.IsNullOrWhiteSpace(text))
+            return "text, the enquiry, is empty.";
+        try
+        {
+            Read(text);
+            return null;
+        }
+        catch (EnquiryException wrong)
+        {
+            return $"line {wrong.Error.Line}, column {wrong.Error.Column} of the enquiry: {wrong.Error.Message.Split(" Steps:")[0]}";
+        }
+    }
+
     /// <summary>Reads a duration such as <c>15s</c>, <c>5m</c>, <c>2h</c>, <c>7d</c>.</summary>
     /// <returns>Null where the text is none.</returns>
     public static TimeSpan? Duration(string text)
