@@ -111,7 +111,7 @@ for (let i = 0; i < 8; i++) {
     look();
   })));
 }
-note("sheet of twelve strips over 24 h: address to last strip painted", "1500 ms", opened, "eight times, the first with nothing cached");
+note("sheet of twelve strips over 24 h: address to last strip painted", "1500 ms", opened, "eight times, the first with nothing cached; of the demo's history, whose older metrics come every 5 min");
 const places = () => page.evaluate(() => [...document.querySelectorAll("main canvas")].map((one) => { const { top, left, width, height } = one.getBoundingClientRect(); return [top, left, width, height].map(Math.round).join(" "); }).join("; "));
 const before = await places();
 await page.evaluate(() => { globalThis.moved = 0; new PerformanceObserver((list) => { for (const entry of list.getEntries()) globalThis.moved += entry.value; }).observe({ type: "layout-shift" }); });
